@@ -1,0 +1,113 @@
+// Package photometry holds the units of light and the closed forms that join
+// them: what a lamp of so many lumens is in candela, what a candela gives at a
+// distance, what an exposure value means. Angles are in radians unless the
+// name says degrees.
+package photometry
+
+import "math"
+
+// Units of light. Candela per square metre is called a nit for short.
+type (
+	Lumen   float64
+	Candela float64
+	Lux     float64
+	Nit     float64
+)
+
+// PointCandela returns the intensity of an even point source: I = F / 4 pi.
+func PointCandela(f Lumen) Candela { return Candela(float64(f) / (4 * math.Pi)) }
+
+// PointLumen inverts PointCandela.
+func PointLumen(i Candela) Lumen { return Lumen(float64(i) * 4 * math.Pi) }
+
+// AreaNit returns the luminance of a one-sided diffuse area: F = pi L A.
+func AreaNit(f Lumen, area float64) Nit { return Nit(float64(f) / (math.Pi * area)) }
+
+// AreaLumen inverts AreaNit.
+func AreaLumen(l Nit, area float64) Lumen { return Lumen(float64(l) * math.Pi * area) }
+
+// ConeFalloff is the soft edge of a spot: 1 inside inner, 0 outside outer, and
+// the square of the linear ramp of the cosine between (KHR_lights_punctual,
+// "Inner and Outer Cone Angles").
+func ConeFalloff(cosAngle, cosInner, cosOuter float64) float64 {
+	s := 1 / max(0.001, cosInner-cosOuter)
+	a := min(max((cosAngle-cosOuter)*s, 0), 1)
+	return a * a
+}
+
+// ConeSolidAngle integrates ConeFalloff over the sphere: 2 pi times the flat
+// inner cap plus the integral of a^2 over the ramp, which is a third of its
+// width. With inner = outer it is the hard cone, 2 pi (1 - cos t).
+func ConeSolidAngle(inner, outer float64) float64 {
+	ci, co := math.Cos(inner), math.Cos(outer)
+	w := max(0.001, ci-co)
+	top := co + w // the ramp ends here even when the edge is hard
+	if top > 1 {
+		// The ramp is cut by the pole: integrate ((c-co)/w)^2 from co to 1.
+		r := (1 - co) / w
+		return 2 * math.Pi * w * r * r * r / 3
+	}
+	return 2 * math.Pi * ((1 - top) + w/3)
+}
+
+// SpotCandela returns the axial intensity of a spot of f lumens.
+func SpotCandela(f Lumen, inner, outer float64) Candela {
+	return Candela(float64(f) / ConeSolidAngle(inner, outer))
+}
+
+// SpotLumen inverts SpotCandela.
+func SpotLumen(i Candela, inner, outer float64) Lumen {
+	return Lumen(float64(i) * ConeSolidAngle(inner, outer))
+}
+
+// RangeWindow is the factor that brings an imported light smoothly to nothing
+// at its range: clamp(1 - (d/range)^4, 0, 1); range 0 means none
+// (KHR_lights_punctual, "Range Property").
+func RangeWindow(d, r float64) float64 {
+	if r <= 0 {
+		return 1
+	}
+	q := d / r
+	return min(max(1-q*q*q*q, 0), 1)
+}
+
+// RectIlluminance is the illuminance below the corner of a parallel rectangle
+// a by b at distance c with luminance l (form factor of a parallel rectangle
+// over a differential element; Howell, configuration factor B-3).
+func RectIlluminance(l Nit, a, b, c float64) Lux {
+	x, y := a/c, b/c
+	sx, sy := math.Sqrt(1+x*x), math.Sqrt(1+y*y)
+	f := (x/sx*math.Atan(y/sx) + y/sy*math.Atan(x/sy)) / (2 * math.Pi)
+	return Lux(math.Pi * float64(l) * f)
+}
+
+// DiscIlluminance is the illuminance on the axis of a parallel disc of radius r
+// at distance d: E = pi L r^2 / (r^2 + d^2).
+func DiscIlluminance(l Nit, r, d float64) Lux {
+	return Lux(math.Pi * float64(l) * r * r / (r*r + d*d))
+}
+
+// SunLuminance returns the luminance of a disc of angular diameter degrees that
+// gives e lux at normal incidence: E = pi L sin^2(half angle).
+func SunLuminance(e Lux, diameterDeg float64) Nit {
+	s := math.Sin(diameterDeg / 2 * math.Pi / 180)
+	return Nit(float64(e) / (math.Pi * s * s))
+}
+
+// EV100 of a camera: log2(N^2/t * 100/S) (ISO 2720, reflected light K = 12.5).
+func EV100(fNumber, seconds, iso float64) float64 {
+	return math.Log2(fNumber * fNumber / seconds * 100 / iso)
+}
+
+// NitAtEV is the luminance a meter reads as this EV100: 0.125 * 2^EV.
+func NitAtEV(ev float64) Nit { return Nit(0.125 * math.Exp2(ev)) }
+
+// EVAtNit inverts NitAtEV.
+func EVAtNit(l Nit) float64 { return math.Log2(float64(l) / 0.125) }
+
+// LuxAtEV is the illuminance an incident meter reads as this EV100: 2.5 * 2^EV
+// (ISO 2720, C = 250).
+func LuxAtEV(ev float64) Lux { return Lux(2.5 * math.Exp2(ev)) }
+
+// Gain returns the factor of a change in stops: 2^stops.
+func Gain(stops float64) float64 { return math.Exp2(stops) }

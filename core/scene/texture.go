@@ -1,0 +1,207 @@
+package scene
+
+import (
+	"math"
+
+	"willowherb/core/colour"
+	"willowherb/core/vec"
+)
+
+// Wrap says how a texture continues outside 0..1.
+type Wrap uint8
+
+// Wrap modes of glTF 2.0.
+const (
+	Repeat Wrap = iota
+	Clamp
+	Mirror
+)
+
+// Texture is an RGBA picture of 8 bits a channel, rows from the top.
+type Texture struct {
+	Name         string
+	W, H         int
+	Pix          []uint8
+	WrapS, WrapT Wrap
+	Nearest      bool
+}
+
+var linear = func() (t [256]float32) {
+	for i := range t {
+		t[i] = float32(colour.DecodeSRGB(float64(i) / 255))
+	}
+	return
+}()
+
+func (w Wrap) texel(i, n int) int {
+	switch w {
+	case Clamp:
+		return min(max(i, 0), n-1)
+	case Mirror:
+		i %= 2 * n
+		if i < 0 {
+			i += 2 * n
+		}
+		if i >= n {
+			i = 2*n - 1 - i
+		}
+		return i
+	}
+	i %= n
+	if i < 0 {
+		i += n
+	}
+	return i
+}
+
+// Sample returns the texel at uv, bilinear, RGB decoded from sRGB when srgb is
+// set; alpha is always linear.
+func (t *Texture) Sample(uv vec.V2, srgb bool) [4]float32 {
+	x, y := uv.X*float32(t.W)-0.5, uv.Y*float32(t.H)-0.5
+	if !(x > -1e7 && x < 1e7 && y > -1e7 && y < 1e7) {
+		x, y = 0, 0
+	}
+	fx, fy := float32(math.Floor(float64(x))), float32(math.Floor(float64(y)))
+	ix, iy := int(fx), int(fy)
+	ax, ay := x-fx, y-fy
+	if t.Nearest {
+		ax, ay = float32(math.Round(float64(ax))), float32(math.Round(float64(ay)))
+	}
+	x0, x1 := t.WrapS.texel(ix, t.W), t.WrapS.texel(ix+1, t.W)
+	y0, y1 := t.WrapT.texel(iy, t.H)*t.W, t.WrapT.texel(iy+1, t.H)*t.W
+	var out [4]float32
+	for _, c := range [4]struct {
+		at int
+		w  float32
+	}{{y0 + x0, (1 - ax) * (1 - ay)}, {y0 + x1, ax * (1 - ay)}, {y1 + x0, (1 - ax) * ay}, {y1 + x1, ax * ay}} {
+		p := t.Pix[4*c.at : 4*c.at+4 : 4*c.at+4]
+		if srgb {
+			out[0] += c.w * linear[p[0]]
+			out[1] += c.w * linear[p[1]]
+			out[2] += c.w * linear[p[2]]
+		} else {
+			const s = 1.0 / 255
+			out[0] += c.w * s * float32(p[0])
+			out[1] += c.w * s * float32(p[1])
+			out[2] += c.w * s * float32(p[2])
+		}
+		out[3] += c.w * float32(p[3]) / 255
+	}
+	return out
+}
+
+// SurfacePoint is a place on a triangle with what its vertices say there.
+type SurfacePoint struct {
+	Tri      uint32
+	U, V     float32
+	Pos      vec.V3
+	Ng       vec.V3 // geometric normal, as the triangle winds
+	Ns       vec.V3 // interpolated vertex normal, unit, not yet bent by a texture
+	UV0, UV1 vec.V2
+	Color    [4]float32
+}
+
+// PointAt interpolates the vertices of triangle t at barycentric u, v.
+func (s *Scene) PointAt(t uint32, u, v float32) (p SurfacePoint) {
+	i, j, k := s.Corner(t)
+	w := 1 - u - v
+	mix := func(a, b, c vec.V3) vec.V3 {
+		return vec.V3{X: w*a.X + u*b.X + v*c.X, Y: w*a.Y + u*b.Y + v*c.Y, Z: w*a.Z + u*b.Z + v*c.Z}
+	}
+	mix2 := func(a, b, c vec.V2) vec.V2 { return vec.V2{X: w*a.X + u*b.X + v*c.X, Y: w*a.Y + u*b.Y + v*c.Y} }
+	p.Tri, p.U, p.V = t, u, v
+	a, b, c := s.V.Pos[i], s.V.Pos[j], s.V.Pos[k]
+	p.Pos = mix(a, b, c)
+	p.Ng = b.Sub(a).Cross(c.Sub(a)).Norm()
+	p.Ns = mix(s.V.Nrm[i], s.V.Nrm[j], s.V.Nrm[k]).Norm()
+	if p.Ns == (vec.V3{}) {
+		p.Ns = p.Ng
+	}
+	p.UV0 = mix2(s.V.UV0[i], s.V.UV0[j], s.V.UV0[k])
+	if len(s.V.UV1) > 0 {
+		p.UV1 = mix2(s.V.UV1[i], s.V.UV1[j], s.V.UV1[k])
+	}
+	p.Color = [4]float32{1, 1, 1, 1}
+	if len(s.V.Color) > 0 {
+		for q := range 4 {
+			p.Color[q] = w*s.V.Color[i][q] + u*s.V.Color[j][q] + v*s.V.Color[k][q]
+		}
+	}
+	return p
+}
+
+// Texel samples the reference at p; white where there is no texture.
+func (s *Scene) Texel(r *TextureRef, p *SurfacePoint, srgb bool) [4]float32 {
+	if r.Texture < 0 {
+		return [4]float32{1, 1, 1, 1}
+	}
+	uv := p.UV0
+	if r.Set == 1 {
+		uv = p.UV1
+	}
+	uv = vec.V2{X: r.A[0]*uv.X + r.A[1]*uv.Y + r.B[0], Y: r.A[2]*uv.X + r.A[3]*uv.Y + r.B[1]}
+	return s.Textures[r.Texture].Sample(uv, srgb)
+}
+
+// Alpha returns the coverage at p: 0 or 1 for masks.
+func (s *Scene) Alpha(m *Material, p *SurfacePoint) float32 {
+	if m.Alpha == Opaque {
+		return 1
+	}
+	a := m.BaseColor[3] * p.Color[3] * s.Texel(&m.BaseTex, p, true)[3]
+	if m.Alpha == Mask {
+		if a < m.Cutoff {
+			return 0
+		}
+		return 1
+	}
+	return min(max(a, 0), 1)
+}
+
+// Emission returns the luminance per channel, cd/m2, that the surface sends out
+// at p before its light's colour and output: the texture alone, as the factor
+// is the light's.
+func (s *Scene) Emission(m *Material, p *SurfacePoint) vec.V3 {
+	e := s.Texel(&m.EmissiveTex, p, true)
+	return vec.V3{X: e[0], Y: e[1], Z: e[2]}
+}
+
+// ShadingNormal returns the vertex normal bent by the normal texture. The
+// tangent frame comes from the texture coordinates of the triangle.
+func (s *Scene) ShadingNormal(m *Material, p *SurfacePoint) vec.V3 {
+	if m.NormalTex.Texture < 0 {
+		return p.Ns
+	}
+	i, j, k := s.Corner(p.Tri)
+	uv := s.V.UV0
+	if m.NormalTex.Set == 1 && len(s.V.UV1) > 0 {
+		uv = s.V.UV1
+	}
+	e1, e2 := s.V.Pos[j].Sub(s.V.Pos[i]), s.V.Pos[k].Sub(s.V.Pos[i])
+	r := &m.NormalTex.A
+	map2 := func(a, b vec.V2) (x, y float32) {
+		x, y = b.X-a.X, b.Y-a.Y
+		return r[0]*x + r[1]*y, r[2]*x + r[3]*y
+	}
+	x1, y1 := map2(uv[i], uv[j])
+	x2, y2 := map2(uv[i], uv[k])
+	det := x1*y2 - x2*y1
+	if det == 0 {
+		return p.Ns
+	}
+	t := e1.Scale(y2).Sub(e2.Scale(y1)).Scale(1 / det)
+	n := p.Ns
+	t = t.Sub(n.Scale(n.Dot(t))).Norm()
+	if t == (vec.V3{}) {
+		return n
+	}
+	// Texture v grows downwards and green points up: an unmirrored chart has a
+	// negative determinant.
+	b := n.Cross(t)
+	if det > 0 {
+		b = b.Neg()
+	}
+	c := s.Texel(&m.NormalTex, p, false)
+	x, y, z := (2*c[0]-1)*m.NormalScale, (2*c[1]-1)*m.NormalScale, 2*c[2]-1
+	return t.Scale(x).Add(b.Scale(y)).Add(n.Scale(max(z, 1e-3))).Norm()
+}

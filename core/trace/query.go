@@ -1,0 +1,227 @@
+package trace
+
+import (
+	"math"
+	"unsafe"
+
+	"willowherb/core/vec"
+)
+
+// EdgeTolerance is how far outside a triangle, in barycentric units, a ray still
+// hits it. It closes the seams that plane-form tests in float32 would leave.
+const EdgeTolerance = 4e-5
+
+// Ray is a query: points o + t d for Min < t < Max, d of unit length.
+type Ray struct {
+	O, D     vec.V3
+	Min, Max float32
+}
+
+// Hit is a first hit: distance along the ray, triangle number, and the
+// barycentric weights U, V of the triangle's second and third vertex.
+type Hit struct {
+	T, U, V float32
+	Tri     uint32
+}
+
+// Tracer is one goroutine's scratch for queries against a tree. Zero allocation
+// a query; not safe for concurrent use.
+type Tracer struct {
+	tree   *Tree
+	nodes  unsafe.Pointer
+	blocks unsafe.Pointer
+	lanes  [3][wide]float32
+	stack  [stackSize]uint64
+	// Scalar makes this tracer use the scalar code even where AVX2 is there.
+	Scalar bool
+}
+
+// NewTracer returns a tracer for the tree.
+func NewTracer(t *Tree) *Tracer {
+	tr := &Tracer{tree: t, Scalar: !vectorised}
+	if len(t.nodes) > 0 {
+		tr.nodes = unsafe.Pointer(&t.nodes[0])
+		tr.blocks = unsafe.Pointer(&t.blocks[0])
+	}
+	return tr
+}
+
+// Vectorised reports whether queries use AVX2 on this machine and build.
+func Vectorised() bool { return vectorised }
+
+// First finds the nearest triangle on the ray.
+func (tr *Tracer) First(r *Ray, h *Hit) bool {
+	if tr.nodes == nil {
+		return false
+	}
+	var slot uint32
+	if tr.Scalar {
+		slot = tr.firstScalar(r)
+	} else {
+		slot = tr.firstWide(r)
+	}
+	if slot == math.MaxUint32 {
+		return false
+	}
+	h.Tri = tr.tree.ids[slot/wide][slot%wide]
+	tr.refine(r, h)
+	return true
+}
+
+// Any reports whether a triangle lies on the ray.
+func (tr *Tracer) Any(r *Ray) bool {
+	if tr.nodes == nil {
+		return false
+	}
+	if tr.Scalar {
+		return tr.anyScalar(r)
+	}
+	return tr.anyWide(r)
+}
+
+// refine computes the hit once more from the triangle itself (Möller and
+// Trumbore 1997), since the plane form is coarse far from the origin.
+func (tr *Tracer) refine(r *Ray, h *Hit) {
+	a, e1, e2 := tr.tree.corner(h.Tri)
+	p := r.D.Cross(e2)
+	inv := 1 / e1.Dot(p)
+	s := r.O.Sub(a)
+	q := s.Cross(e1)
+	u, v := s.Dot(p)*inv, r.D.Dot(q)*inv
+	u, v = min(max(u, 0), 1), min(max(v, 0), 1)
+	if w := u + v; w > 1 {
+		u, v = u/w, v/w
+	}
+	h.T, h.U, h.V = max(e2.Dot(q)*inv, r.Min), u, v
+}
+
+// safeInverse avoids 0 * Inf in the slab test; the sign is kept.
+func safeInverse(d float32) float32 {
+	const tiny = 1e-18
+	if d > -tiny && d < tiny {
+		return float32(math.Copysign(1/tiny, float64(d)))
+	}
+	return 1 / d
+}
+
+type walk struct {
+	inv, off vec.V3 // 1/d and -o/d
+	near     [3]uintptr
+}
+
+func (r *Ray) walk() (w walk) {
+	w.inv = vec.V3{X: safeInverse(r.D.X), Y: safeInverse(r.D.Y), Z: safeInverse(r.D.Z)}
+	w.off = r.O.Mul(w.inv).Neg()
+	const row = wide * 4
+	w.near = [3]uintptr{0, row, 2 * row}
+	if w.inv.X < 0 {
+		w.near[0] ^= 128
+	}
+	if w.inv.Y < 0 {
+		w.near[1] ^= 128
+	}
+	if w.inv.Z < 0 {
+		w.near[2] ^= 128
+	}
+	return w
+}
+
+func (tr *Tracer) boxesScalar(w *walk, off uint32, lo, hi float32) (mask uint32) {
+	base := unsafe.Add(tr.nodes, uintptr(off))
+	row := func(o uintptr) *[wide]float32 { return (*[wide]float32)(unsafe.Add(base, o)) }
+	nx, ny, nz := row(w.near[0]), row(w.near[1]), row(w.near[2])
+	fx, fy, fz := row(w.near[0]^128), row(w.near[1]^128), row(w.near[2]^128)
+	for k := range wide {
+		t0 := max(nx[k]*w.inv.X+w.off.X, ny[k]*w.inv.Y+w.off.Y, nz[k]*w.inv.Z+w.off.Z, lo)
+		t1 := min(fx[k]*w.inv.X+w.off.X, fy[k]*w.inv.Y+w.off.Y, fz[k]*w.inv.Z+w.off.Z, hi)
+		if t0 <= t1 {
+			mask |= 1 << k
+			tr.lanes[0][k] = t0
+		}
+	}
+	return mask
+}
+
+// hitScalar tests one leaf and returns the nearest hit's slot and distance.
+func (tr *Tracer) hitScalar(r *Ray, leaf uint32, far float32) (uint32, float32) {
+	q := (*block)(unsafe.Add(tr.blocks, uintptr(leaf)*blockBytes))
+	best := uint32(math.MaxUint32)
+	for k := range wide {
+		nd := q.n[0][k]*r.D.X + q.n[1][k]*r.D.Y + q.n[2][k]*r.D.Z
+		no := q.n[3][k] - (q.n[0][k]*r.O.X + q.n[1][k]*r.O.Y + q.n[2][k]*r.O.Z)
+		t := no / nd
+		if !(t > r.Min && t < far) {
+			continue
+		}
+		p := r.O.Add(r.D.Scale(t))
+		u := q.u[0][k]*p.X + q.u[1][k]*p.Y + q.u[2][k]*p.Z + q.u[3][k]
+		v := q.v[0][k]*p.X + q.v[1][k]*p.Y + q.v[2][k]*p.Z + q.v[3][k]
+		if u >= -EdgeTolerance && v >= -EdgeTolerance && u+v <= 1+EdgeTolerance {
+			best, far = leaf*wide+uint32(k), t
+		}
+	}
+	return best, far
+}
+
+func (tr *Tracer) firstScalar(r *Ray) uint32 {
+	w := r.walk()
+	best, far := uint32(math.MaxUint32), r.Max
+	sp := 1
+	tr.stack[0] = 0
+	for sp > 0 {
+		sp--
+		key := tr.stack[sp]
+		if math.Float32frombits(uint32(key>>32)) > far {
+			continue
+		}
+		c := uint32(key)
+		if c&leafFlag != 0 {
+			if s, t := tr.hitScalar(r, c&^leafFlag, far); s != math.MaxUint32 {
+				best, far = s, t
+			}
+			continue
+		}
+		m := tr.boxesScalar(&w, c, r.Min, far)
+		child := &(*node)(unsafe.Add(tr.nodes, uintptr(c))).child
+		base := sp
+		for k := range wide {
+			if m&(1<<k) == 0 {
+				continue
+			}
+			key := uint64(math.Float32bits(tr.lanes[0][k]))<<32 | uint64(child[k])
+			i := sp
+			for i > base && tr.stack[i-1] < key {
+				tr.stack[i] = tr.stack[i-1]
+				i--
+			}
+			tr.stack[i] = key
+			sp++
+		}
+	}
+	return best
+}
+
+func (tr *Tracer) anyScalar(r *Ray) bool {
+	w := r.walk()
+	sp := 1
+	tr.stack[0] = 0
+	for sp > 0 {
+		sp--
+		c := uint32(tr.stack[sp])
+		if c&leafFlag != 0 {
+			if s, _ := tr.hitScalar(r, c&^leafFlag, r.Max); s != math.MaxUint32 {
+				return true
+			}
+			continue
+		}
+		m := tr.boxesScalar(&w, c, r.Min, r.Max)
+		child := &(*node)(unsafe.Add(tr.nodes, uintptr(c))).child
+		for k := range wide {
+			if m&(1<<k) != 0 {
+				tr.stack[sp] = uint64(child[k])
+				sp++
+			}
+		}
+	}
+	return false
+}

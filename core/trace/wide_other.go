@@ -1,0 +1,8 @@
+//go:build !(goexperiment.simd && amd64)
+
+package trace
+
+const vectorised = false
+
+func (tr *Tracer) firstWide(r *Ray) uint32 { return tr.firstScalar(r) }
+func (tr *Tracer) anyWide(r *Ray) bool     { return tr.anyScalar(r) }

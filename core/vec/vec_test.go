@@ -1,0 +1,44 @@
+package vec
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+func TestBasisIsOrthonormal(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		c := rapid.Float64Range(-1, 1)
+		n := New(c.Draw(t, "x"), c.Draw(t, "y"), c.Draw(t, "z")).Norm()
+		if n == (V3{}) {
+			return
+		}
+		a, b := Basis(n)
+		require.InDelta(t, 1, a.Dot(a), 1e-5)
+		require.InDelta(t, 1, b.Dot(b), 1e-5)
+		require.InDelta(t, 0, a.Dot(b), 1e-5)
+		require.InDelta(t, 1, a.Cross(b).Dot(n), 1e-5)
+	})
+}
+
+func TestNormalStaysPerpendicularUnderUnevenScaleAndMirror(t *testing.T) {
+	h := math.Sqrt2 / 2
+	for _, s := range [][3]float64{{1, 2, 3}, {-1, 2, 0.5}, {4, 1, 1}} {
+		m := TRS([3]float64{3, 1, 2}, [4]float64{0, h, 0, h}, s)
+		u, v := V3{1, 1, 0}, V3{0, 1, 2}
+		n := u.Cross(v)
+		got := m.Normal(n)
+		require.InDelta(t, 0, got.Dot(m.Dir(u)), 1e-4)
+		require.InDelta(t, 0, got.Dot(m.Dir(v)), 1e-4)
+		// A normal keeps pointing to the side its surface faced before.
+		require.Greater(t, got.Norm().Dot(m.Dir(n).Norm()), float32(0))
+	}
+}
+
+func TestFinite(t *testing.T) {
+	require.True(t, V3{1, 2, 3}.Finite())
+	require.False(t, V3{float32(math.NaN()), 0, 0}.Finite())
+	require.False(t, V3{0, float32(math.Inf(1)), 0}.Finite())
+}
