@@ -1,0 +1,163 @@
+package render
+
+import (
+	"math"
+
+	"willowherb/core/colour"
+	"willowherb/core/vec"
+)
+
+// Kind is a part of what a light gives to a view.
+type Kind uint8
+
+// Kinds of layer.
+const (
+	Direct    Kind = iota
+	Bounced        // by way of at least one other surface
+	Seen           // the shining thing itself: sky, emissive surface
+	Reflected      // the environment in mirrors
+	Kinds
+)
+
+// TileSize is the side of the square in which passes do their work.
+const TileSize = 32
+
+// Layers are the sums of one light's samples in one view. Even and odd samples
+// are summed apart: their difference measures the noise.
+type Layers struct {
+	W, H  int
+	Sum   [Kinds][2][]float32 // RGB, rows from the top; nil for a kind the light has not
+	Count []uint16            // samples in each tile
+}
+
+// NewLayers makes empty layers; shining lights have Seen and Reflected too.
+func NewLayers(w, h int, shining bool) *Layers {
+	l := &Layers{W: w, H: h, Count: make([]uint16, tiles(w)*tiles(h))}
+	for k := range Kinds {
+		if k < Seen || shining {
+			for p := range 2 {
+				l.Sum[k][p] = make([]float32, 3*w*h)
+			}
+		}
+	}
+	return l
+}
+
+func tiles(n int) int { return (n + TileSize - 1) / TileSize }
+
+// Samples returns the number of samples that every pixel has.
+func (l *Layers) Samples() int {
+	n := uint16(math.MaxUint16)
+	for _, c := range l.Count {
+		n = min(n, c)
+	}
+	return int(n)
+}
+
+// Bytes returns the memory of the sums.
+func (l *Layers) Bytes() int {
+	n := 0
+	for k := range l.Sum {
+		for p := range l.Sum[k] {
+			n += 4 * len(l.Sum[k][p])
+		}
+	}
+	return n
+}
+
+func (l *Layers) count(x, y int) float32 {
+	return float32(max(l.Count[y/TileSize*tiles(l.W)+x/TileSize], 1))
+}
+
+// Average adds the mean of kind k to out (RGB, 3*W*H).
+func (l *Layers) Average(k Kind, out []float32) {
+	if l.Sum[k][0] == nil {
+		return
+	}
+	a, b := l.Sum[k][0], l.Sum[k][1]
+	for y := range l.H {
+		for x0 := 0; x0 < l.W; x0 += TileSize {
+			s := 1 / l.count(x0, y)
+			for i := 3 * (y*l.W + x0); i < 3*(y*l.W+min(x0+TileSize, l.W)); i++ {
+				out[i] += (a[i] + b[i]) * s
+			}
+		}
+	}
+}
+
+// HalfDifference adds gain times half the difference of the even and the odd
+// mean of kind k to out: an estimate of the error of their average.
+func (l *Layers) HalfDifference(k Kind, gain vec.V3, out []float32) {
+	if l.Sum[k][0] == nil {
+		return
+	}
+	a, b := l.Sum[k][0], l.Sum[k][1]
+	g := [3]float32{gain.X, gain.Y, gain.Z}
+	for y := range l.H {
+		for x0 := 0; x0 < l.W; x0 += TileSize {
+			n := l.Count[y/TileSize*tiles(l.W)+x0/TileSize]
+			if n < 2 {
+				continue
+			}
+			even, odd := 0.5/float32((n+1)/2), 0.5/float32(n/2)
+			for i := 3 * (y*l.W + x0); i < 3*(y*l.W+min(x0+TileSize, l.W)); i++ {
+				out[i] += (a[i]*even - b[i]*odd) * g[i%3]
+			}
+		}
+	}
+}
+
+// Mean returns the mean colour of kind k over the picture.
+func (l *Layers) Mean(k Kind) vec.V3 {
+	if l.Sum[k][0] == nil {
+		return vec.V3{}
+	}
+	var m [3]float64
+	a, b := l.Sum[k][0], l.Sum[k][1]
+	for y := range l.H {
+		for x0 := 0; x0 < l.W; x0 += TileSize {
+			s := 1 / float64(l.count(x0, y))
+			for i := y*l.W + x0; i < y*l.W+min(x0+TileSize, l.W); i++ {
+				for c := range 3 {
+					m[c] += float64(a[3*i+c]+b[3*i+c]) * s
+				}
+			}
+		}
+	}
+	n := float64(l.W * l.H)
+	return vec.New(m[0]/n, m[1]/n, m[2]/n)
+}
+
+// Guide is what the camera's first hits say of the surfaces: it steers the
+// denoiser and answers what lies under a pixel.
+type Guide struct {
+	W, H   int
+	Albedo []float32 // RGB sums
+	Normal []float32 // XYZ sums
+	Depth  []float32 // sums of distance; +Inf where the ray left the place
+	Tri    []uint32  // of the first sample; MaxUint32 for none
+	Pos    []vec.V3  // of the first sample
+	Count  []uint16  // per tile
+}
+
+// NewGuide makes an empty guide.
+func NewGuide(w, h int) *Guide {
+	n := w * h
+	return &Guide{w, h, make([]float32, 3*n), make([]float32, 3*n), make([]float32, n), make([]uint32, n), make([]vec.V3, n), make([]uint16, tiles(w)*tiles(h))}
+}
+
+// Noise returns the RMS of the luminance of diff over the mean luminance of
+// picture (both RGB): the share of the picture that is still chance.
+func Noise(diff, picture []float32) float64 {
+	var q, m float64
+	for i := 0; i+2 < len(diff); i += 3 {
+		d := colour.WeightR*float64(diff[i]) + colour.WeightG*float64(diff[i+1]) + colour.WeightB*float64(diff[i+2])
+		q += d * d
+		m += colour.WeightR*float64(picture[i]) + colour.WeightG*float64(picture[i+1]) + colour.WeightB*float64(picture[i+2])
+	}
+	n := float64(len(diff) / 3)
+	if m <= 0 || n == 0 {
+		return 0
+	}
+	return math.Sqrt(q/n) / (m / n)
+}

@@ -1,0 +1,430 @@
+package render
+
+import (
+	"context"
+	"math"
+	"sync"
+	"sync/atomic"
+
+	"willowherb/core/light"
+	"willowherb/core/sampling"
+	"willowherb/core/scene"
+	"willowherb/core/surface"
+	"willowherb/core/trace"
+	"willowherb/core/vec"
+)
+
+// View is a pinhole camera. FovY is vertical, in radians.
+type View struct {
+	Eye, Aim, Up vec.V3
+	FovY         float64
+}
+
+// Ray returns the direction through the picture position (x, y) in pixels of a
+// picture of w by h, from its top left corner.
+func (v *View) Ray(x, y float32, w, h int) vec.V3 {
+	f := v.Aim.Norm()
+	r := f.Cross(v.Up).Norm()
+	if r == (vec.V3{}) {
+		r, _ = vec.Basis(f)
+	}
+	u := r.Cross(f)
+	t := float32(math.Tan(v.FovY / 2))
+	return f.Add(r.Scale((2*x/float32(w) - 1) * t * float32(w) / float32(h))).Add(u.Scale((1 - 2*y/float32(h)) * t)).Norm()
+}
+
+// Pass is a rendering of some lights' layers in one view.
+type Pass struct {
+	World  *World
+	View   View
+	W, H   int
+	Seed   uint32
+	Lights []*light.Light
+	Layers []*Layers // one for each light
+	Guide  *Guide    // filled while its samples are fewer than GuideSamples; may be nil
+	// Bounces bounds the bounces after the first surface; 0 leaves the end to
+	// Russian roulette.
+	Bounces int
+	// Merged asks for a single picture instead of layers: every contribution is
+	// multiplied by its light's gain and added to Layers[0].Sum[Direct]. It is
+	// what previews use, and the yardstick that layers are held to.
+	Merged []vec.V3
+}
+
+// GuideSamples is how many samples the guide averages.
+const GuideSamples = 16
+
+// Run brings every tile of the layers to at least `samples` samples. It stops
+// within a tile's time of ctx's end, leaving whole tiles only; a later Run goes
+// on from there. The result does not depend on workers.
+func (p *Pass) Run(ctx context.Context, samples, workers int) error {
+	tx, ty := tiles(p.W), tiles(p.H)
+	for {
+		least := p.least()
+		if least >= samples {
+			return nil
+		}
+		var next atomic.Int64
+		var wg sync.WaitGroup
+		for range max(workers, 1) {
+			wg.Go(func() {
+				w := newPath(p)
+				defer w.tracer.release()
+				for ctx.Err() == nil {
+					t := int(next.Add(1)) - 1
+					if t >= tx*ty {
+						return
+					}
+					if int(p.Layers[0].Count[t]) == least {
+						w.tile(t, least)
+					}
+				}
+			})
+		}
+		wg.Wait()
+		if ctx.Err() != nil {
+			return context.Cause(ctx)
+		}
+	}
+}
+
+func (p *Pass) least() int {
+	n := math.MaxInt
+	for _, l := range p.Layers {
+		n = min(n, l.Samples())
+	}
+	return n
+}
+
+// path is one worker's state.
+type path struct {
+	*Pass
+	tracer *tracer
+	acc    [][Kinds]vec.V3
+	merged vec.V3
+	// emitter gives, for each material, the index of its light in Lights or -1.
+	emitter []int16
+	areas   []int // lights with a surface that rays can meet
+	far     []int // sky and sun
+	// state of the path
+	src    sampling.Source
+	guided struct {
+		albedo, normal, pos vec.V3
+		depth               float32
+		tri                 uint32
+	}
+}
+
+func newPath(p *Pass) *path {
+	w := &path{Pass: p, tracer: p.World.tracer(), acc: make([][Kinds]vec.V3, len(p.Lights)), emitter: make([]int16, len(p.World.S.Materials))}
+	for i := range w.emitter {
+		w.emitter[i] = -1
+	}
+	for i, l := range p.Lights {
+		switch l.Kind {
+		case light.Sky, light.Sun:
+			w.far = append(w.far, i)
+		case light.Emissive:
+			for _, m := range l.Materials() {
+				w.emitter[m] = int16(i)
+			}
+		default:
+			if l.Shadow && l.Area() > 0 || l.Shadow && l.Radius > 0 {
+				w.areas = append(w.areas, i)
+			}
+		}
+	}
+	return w
+}
+
+func (w *path) tile(t, sample int) {
+	tx := tiles(w.W)
+	x0, y0 := t%tx*TileSize, t/tx*TileSize
+	guide := w.Guide != nil && int(w.Guide.Count[t]) == sample && sample < GuideSamples
+	for y := y0; y < min(y0+TileSize, w.H); y++ {
+		for x := x0; x < min(x0+TileSize, w.W); x++ {
+			px := y*w.W + x
+			clear(w.acc)
+			w.merged = vec.V3{}
+			w.trace(x, y, uint32(px), uint32(sample))
+			if w.Merged != nil {
+				add(w.Layers[0].Sum[Direct][sample&1], px, w.merged)
+			} else {
+				for i, l := range w.Layers {
+					a := &w.acc[i]
+					add(l.Sum[Direct][sample&1], px, a[Direct])
+					add(l.Sum[Bounced][sample&1], px, a[Bounced])
+					if l.Sum[Seen][0] != nil {
+						add(l.Sum[Seen][sample&1], px, a[Seen])
+						add(l.Sum[Reflected][sample&1], px, a[Reflected])
+					}
+				}
+			}
+			if guide {
+				g := w.Guide
+				add(g.Albedo, px, w.guided.albedo)
+				add(g.Normal, px, w.guided.normal)
+				g.Depth[px] += w.guided.depth
+				if sample == 0 {
+					g.Tri[px], g.Pos[px] = w.guided.tri, w.guided.pos
+				}
+			}
+		}
+	}
+	for _, l := range w.Layers {
+		l.Count[t]++
+	}
+	if guide {
+		w.Guide.Count[t]++
+	}
+}
+
+func add(dst []float32, px int, v vec.V3) {
+	d := dst[3*px : 3*px+3 : 3*px+3]
+	d[0] += v.X
+	d[1] += v.Y
+	d[2] += v.Z
+}
+
+// put books a contribution of light i.
+func (w *path) put(i int, k Kind, v vec.V3) {
+	if !v.Finite() {
+		return
+	}
+	if w.Merged != nil {
+		w.merged = w.merged.Add(v.Mul(w.Merged[i]))
+		return
+	}
+	w.acc[i][k] = w.acc[i][k].Add(v)
+}
+
+// chance is the probability with which a light is sampled at vertex v of a path:
+// always at the first; later less, and less for lamps far away. It depends on
+// nothing but the light and the place.
+func chance(l *light.Light, v int, p vec.V3) float32 {
+	if v == 0 {
+		return 1
+	}
+	if l.Kind == light.Sky {
+		return 0 // found by the surface's own sampling, which follows the same cosine
+	}
+	base := float32(0.7)
+	if v > 1 {
+		base = 0.35
+	}
+	if l.Kind == light.Sun || l.Kind == light.Emissive {
+		return base
+	}
+	d := p.Sub(l.Pos)
+	return base * min(max(9/d.Dot(d), 0.2), 1)
+}
+
+// Dimensions of the random numbers: 8 for each vertex, lights apart.
+const (
+	dimSurface = iota
+	dimLobe
+	dimGlass
+	dimEnd
+	dimsPerVertex = 8
+	dimLight      = 1 << 16
+	dimChance     = 1 << 17
+)
+
+func (w *path) pair(v int, d uint32) vec.V2 {
+	if v < 2 {
+		return w.src.Pair(d)
+	}
+	return w.src.Loose(d)
+}
+
+func (w *path) trace(px, py int, pixel, sample uint32) {
+	w.src = sampling.New(w.Seed, pixel, sample)
+	j := w.src.Pair(1 << 20)
+	s := w.World.S
+	dir := w.View.Ray(float32(px)+j.X, float32(py)+j.Y, w.W, w.H)
+	o := w.View.Eye
+	start := o // where the segment's density was chosen
+	var travel, prevPdf float32
+	prevN := dir
+	var prevCh uint8 = 0xff
+	thr := vec.Splat(1)
+	soft, mirror := false, false
+	w.guided.tri, w.guided.albedo, w.guided.normal, w.guided.depth = math.MaxUint32, vec.V3{}, vec.V3{}, 0
+	passes := 0
+	for v := 0; ; {
+		dims := uint32(v*dimsPerVertex) + uint32(passes)*1024
+		tri, hit, ok := w.tracer.first(trace.Ray{O: o, D: dir, Max: inf}, w.src.Loose(dims+7).X)
+		far := inf
+		if ok {
+			far = travel + hit.T
+		}
+		kind := Bounced
+		if v == 1 {
+			kind = Direct
+		}
+		if v > 0 {
+			for _, i := range w.areas {
+				l := w.Lights[i]
+				if l.Channels&prevCh == 0 {
+					continue
+				}
+				if rad, pdf := l.Meet(start, dir, travel, far); pdf > 0 {
+					m := prevPdf / (prevPdf + pdf*chance(l, v-1, start))
+					w.put(i, kind, thr.Scale(rad*m))
+				}
+			}
+		}
+		if !ok {
+			w.escaped(v, kind, mirror, thr, dir, prevN, prevPdf, start, prevCh)
+			return
+		}
+		p := s.PointAt(tri, hit.U, hit.V)
+		mi := s.Mat[tri]
+		m := &s.Materials[mi]
+		if e := w.emitter[mi]; e >= 0 {
+			cos := -dir.Dot(p.Ng)
+			if m.DoubleSided && cos < 0 {
+				cos = -cos
+			}
+			if l := w.Lights[e]; cos > 0 && l.Channels&prevCh != 0 {
+				rad := s.Emission(m, &p)
+				if v == 0 {
+					w.put(int(e), Seen, thr.Mul(rad))
+				} else {
+					pdf := l.TrianglePdf(far, cos) * chance(l, v-1, start)
+					w.put(int(e), kind, thr.Mul(rad).Scale(prevPdf/(prevPdf+pdf)))
+				}
+			}
+		}
+		f, ok := surface.At(s, m, &p, dir.Neg())
+		if !ok {
+			return
+		}
+		if f.Clear > 0 {
+			g := glass(s, m, &p, dir)
+			q := min(g.Max(), 0.95)
+			if w.src.Loose(dims+dimGlass).X < q {
+				thr = thr.Mul(g).Scale(1 / q)
+				o = leave(p.Pos, p.Ng, dir)
+				travel = far
+				if passes++; passes > 64 {
+					return
+				}
+				continue
+			}
+			thr = thr.Scale(1 / (1 - q))
+		}
+		if soft {
+			f.Roughen(0.2)
+		}
+		if v == 0 {
+			w.guide(&f, &p, tri, far)
+		}
+		ch := w.World.channels[s.Obj[tri]]
+		w.lights(v, thr, &f, &p, ch)
+		if w.Bounces > 0 && v >= w.Bounces {
+			return
+		}
+		wi, r, pdf, spec := f.Sample(w.pair(v, dims+dimSurface), w.src.Loose(dims+dimLobe).X)
+		if pdf <= 0 {
+			return
+		}
+		thr = thr.Mul(r).Scale(1 / pdf)
+		if v >= 1 {
+			q := min(thr.Max(), 0.97)
+			if w.src.Loose(dims+dimEnd).X >= q {
+				return
+			}
+			thr = thr.Scale(1 / q)
+		}
+		if v == 0 {
+			mirror = f.Alpha <= 0.09 && f.Spec > 0 && mirrorLike(&f)
+		}
+		soft = soft || !spec
+		start = leave(p.Pos, f.Ng, wi)
+		o, dir, prevN, prevPdf, prevCh, travel = start, wi, f.N, pdf, ch, 0
+		if v++; v > 512 {
+			return
+		}
+	}
+}
+
+var inf = float32(math.Inf(1))
+
+// mirrorLike tells the surfaces whose sky goes to the Reflected layer: smooth,
+// and brighter by reflection than by their own colour.
+func mirrorLike(f *surface.Surface) bool { return f.F0.Max() > f.Diffuse.Max() }
+
+func (w *path) escaped(v int, kind Kind, mirror bool, thr, dir, n vec.V3, pdf float32, from vec.V3, ch uint8) {
+	for _, i := range w.far {
+		l := w.Lights[i]
+		if l.Channels&ch == 0 || !l.Shadow && l.Kind == light.Sun {
+			continue
+		}
+		rad, lp := l.Escape(n, dir)
+		if rad == (vec.V3{}) {
+			continue
+		}
+		if v == 0 {
+			if l.Kind == light.Sky {
+				w.put(i, Seen, thr.Mul(rad))
+			}
+			continue
+		}
+		k := kind
+		if v == 1 && mirror && l.Kind == light.Sky {
+			k = Reflected
+		}
+		w.put(i, k, thr.Mul(rad).Scale(pdf/(pdf+lp*chance(l, v-1, from))))
+	}
+}
+
+func (w *path) guide(f *surface.Surface, p *scene.SurfacePoint, tri uint32, far float32) {
+	w.guided.albedo = f.Diffuse.Add(f.F0)
+	w.guided.normal = f.N
+	w.guided.depth = far
+	w.guided.tri = tri
+	w.guided.pos = p.Pos
+}
+
+// lights samples the lights at a vertex.
+func (w *path) lights(v int, thr vec.V3, f *surface.Surface, p *scene.SurfacePoint, ch uint8) {
+	for i, l := range w.Lights {
+		if l.Channels&ch == 0 || !l.Reaches(p.Pos, f.N) && !l.Reaches(p.Pos, f.Ng) {
+			continue
+		}
+		c := chance(l, v, p.Pos)
+		d := dimLight + l.ID*64 + uint32(min(v, 63))
+		if c < 1 && w.src.Loose(dimChance+d).X >= c {
+			continue
+		}
+		x, ok := l.Sample(p.Pos, f.N, w.pair(v, d))
+		if !ok {
+			continue
+		}
+		r, pdf := f.Eval(x.Dir)
+		if pdf <= 0 || r == (vec.V3{}) {
+			continue
+		}
+		k := float32(1)
+		if x.Pdf > 0 && l.Shadow {
+			k = x.Pdf * c / (x.Pdf*c + pdf)
+		}
+		r = r.Mul(x.Weight).Scale(k / c)
+		if l.Shadow {
+			o := leave(p.Pos, f.Ng, x.Dir)
+			r = r.Mul(w.tracer.passes(o, x.Dir, x.Dist))
+		}
+		if r == (vec.V3{}) {
+			continue
+		}
+		kind := Bounced
+		if v == 0 {
+			kind = Direct
+			if l.Kind == light.Sky && f.Alpha <= 0.09 && f.Spec > 0 && mirrorLike(f) {
+				kind = Reflected
+			}
+		}
+		w.put(i, kind, thr.Mul(r))
+	}
+}

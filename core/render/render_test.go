@@ -1,0 +1,286 @@
+package render
+
+import (
+	"context"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+	"willowherb/core/light"
+	"willowherb/core/scene"
+	"willowherb/core/vec"
+)
+
+// box is a closed room, 4 m a side, of one material, faces inwards; with extra
+// quads standing in it.
+func box(t testing.TB, m scene.Material, inside ...func(*scene.Scene)) *scene.Scene {
+	s := &scene.Scene{Materials: []scene.Material{m}}
+	s.Objects = []scene.Object{{Name: "room"}}
+	for a := range 3 {
+		for _, side := range []float32{-2, 2} {
+			corner := func(u, v float32) vec.V3 {
+				c := [3]float32{}
+				c[a], c[(a+1)%3], c[(a+2)%3] = side, u, v
+				return vec.V3{X: c[0], Y: c[1], Z: c[2]}
+			}
+			n := corner(0, 0).Neg().Norm()
+			quad(s, 0, n, corner(-2, -2), corner(2, -2), corner(2, 2), corner(-2, 2))
+		}
+	}
+	s.Objects[0].Count = len(s.Mat)
+	for _, f := range inside {
+		f(s)
+	}
+	require.NoError(t, s.Finish())
+	return s
+}
+
+func quad(s *scene.Scene, mat uint16, n, a, b, c, d vec.V3) {
+	at := uint32(len(s.V.Pos))
+	s.V.Pos = append(s.V.Pos, a, b, c, d)
+	for range 4 {
+		s.V.Nrm = append(s.V.Nrm, n)
+		s.V.UV0 = append(s.V.UV0, vec.V2{})
+	}
+	i := []uint32{0, 1, 2, 0, 2, 3}
+	if b.Sub(a).Cross(c.Sub(a)).Dot(n) < 0 {
+		i = []uint32{0, 2, 1, 0, 3, 2}
+	}
+	for _, k := range i {
+		s.Index = append(s.Index, at+k)
+	}
+	s.Mat = append(s.Mat, mat, mat)
+	s.Obj = append(s.Obj, 0, 0)
+}
+
+func diffuse(r float32) scene.Material {
+	m := scene.DefaultMaterial()
+	m.BaseColor = [4]float32{r, r, r, 1}
+	m.Metallic, m.Specular = 0, 0
+	return m
+}
+
+func compile(t testing.TB, s *scene.Scene) *World {
+	w, err := Compile(s, 2)
+	require.NoError(t, err)
+	return w
+}
+
+var inside = View{Eye: vec.V3{X: 0.3, Y: 0.2, Z: 1.5}, Aim: vec.V3{X: 0.1, Y: -0.2, Z: -1}, Up: vec.V3{Y: 1}, FovY: 1.2}
+
+func run(t testing.TB, p *Pass, samples, workers int) {
+	require.NoError(t, p.Run(context.Background(), samples, workers))
+}
+
+// A closed diffuse room of reflectance r whose walls emit e has radiance
+// e/(1-r) everywhere. The tolerance is four standard errors, from the halves.
+func TestFurnace(t *testing.T) {
+	for _, r := range []float32{0.2, 0.5, 0.8} {
+		m := diffuse(r)
+		m.Emissive = vec.Splat(1)
+		w := compile(t, box(t, m))
+		l := &light.Light{ID: 1, Kind: light.Emissive, Shadow: true, Channels: 0xff}
+		all := make([]uint32, w.S.Triangles())
+		for i := range all {
+			all[i] = uint32(i)
+		}
+		l.SetTriangles(w.S, all)
+		l.Prepare()
+		p := &Pass{World: w, View: inside, W: 64, H: 64, Seed: 1, Lights: []*light.Light{l}, Layers: []*Layers{NewLayers(64, 64, true)}}
+		run(t, p, 64, 2)
+		y := p.Layers[0]
+		got := y.Mean(Seen).X + y.Mean(Direct).X + y.Mean(Bounced).X
+		require.InEpsilon(t, 1, y.Mean(Seen).X, 1e-4)
+		require.InEpsilon(t, r, y.Mean(Direct).X, 0.01)
+		require.InEpsilon(t, 1/(1-r), got, 0.01, "reflectance %g", r)
+	}
+}
+
+// White metal walls under a uniform sky seen through nothing: a lone metal plate
+// returns the sky whatever its roughness.
+func TestWhiteMetalUnderUniformSky(t *testing.T) {
+	for _, rough := range []float32{0.1, 0.5, 1} {
+		m := scene.DefaultMaterial()
+		m.Roughness = rough
+		s := &scene.Scene{Materials: []scene.Material{m}, Objects: []scene.Object{{Count: 2}}}
+		quad(s, 0, vec.V3{Y: 1}, vec.V3{X: -50, Z: -50}, vec.V3{X: 50, Z: -50}, vec.V3{X: 50, Z: 50}, vec.V3{X: -50, Z: 50})
+		require.NoError(t, s.Finish())
+		sky := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
+		sky.Prepare()
+		p := &Pass{World: compile(t, s), View: View{Eye: vec.V3{Y: 2}, Aim: vec.V3{Y: -1, Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.4}, W: 32, H: 32,
+			Lights: []*light.Light{sky}, Layers: []*Layers{NewLayers(32, 32, true)}}
+		run(t, p, 256, 2)
+		y := p.Layers[0]
+		require.InEpsilon(t, 1, y.Mean(Direct).X+y.Mean(Reflected).X, 0.01, "roughness %g", rough)
+		if rough == 0.1 {
+			require.Zero(t, y.Mean(Direct).X, "a mirror's sky is kept apart")
+		}
+	}
+}
+
+func lamps() []*light.Light {
+	out := []*light.Light{
+		{ID: 3, Kind: light.Point, Pos: vec.V3{X: 1, Y: 1.5}, Radius: 0.05},
+		{ID: 8, Kind: light.Spot, Pos: vec.V3{X: -1, Y: 1.8, Z: 1}, Aim: vec.V3{Y: -1}, Range: 6},
+		{ID: 21, Kind: light.Rect, Pos: vec.V3{X: -1.9}, Aim: vec.V3{X: 1}, W: 1, H: 1},
+	}
+	out[1].SetCone(0.3, 0.6)
+	for _, l := range out {
+		l.Shadow, l.Channels = true, 0xff
+		l.Prepare()
+	}
+	return out
+}
+
+func glossy() scene.Material {
+	m := diffuse(0.6)
+	m.Specular, m.Roughness = 1, 0.3
+	return m
+}
+
+func layers(n int) (out []*Layers) {
+	for range n {
+		out = append(out, NewLayers(48, 40, false))
+	}
+	return out
+}
+
+// A light's layer is the same to the last bit alone and in company, with one
+// worker and with many, in one run and in two.
+func TestLayersDoNotDependOnCompanyOrWorkers(t *testing.T) {
+	w := compile(t, box(t, glossy()))
+	ls := lamps()
+	all := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3)}
+	run(t, all, 3, 4)
+	for i := range ls {
+		one := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls[i : i+1], Layers: layers(1)}
+		run(t, one, 1, 1)
+		run(t, one, 3, 2)
+		require.Equal(t, all.Layers[i].Sum, one.Layers[0].Sum, "light %d", i)
+	}
+}
+
+// The picture composed of layers is the picture rendered directly with every
+// light at its own colour and strength: same paths, so only rounding differs.
+func TestSumOfLayersIsTheDirectRendering(t *testing.T) {
+	w := compile(t, box(t, glossy()))
+	ls := lamps()
+	gains := []vec.V3{{X: 40, Y: 20, Z: 5}, {X: 10, Y: 30, Z: 60}, {X: 2, Y: 2, Z: 2}}
+	apart := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3)}
+	run(t, apart, 4, 2)
+	whole := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3), Merged: gains}
+	run(t, whole, 4, 2)
+	sum, want := make([]float32, 3*48*40), make([]float32, 3*48*40)
+	for i, y := range apart.Layers {
+		one := make([]float32, len(sum))
+		y.Average(Direct, one)
+		y.Average(Bounced, one)
+		for k := range one {
+			sum[k] += one[k] * [3]float32{gains[i].X, gains[i].Y, gains[i].Z}[k%3]
+		}
+	}
+	whole.Layers[0].Average(Direct, want)
+	for i := range sum {
+		require.InDelta(t, want[i], sum[i], 1e-4*float64(want[i])+1e-5)
+	}
+}
+
+func TestCancelledPassGoesOnWhereItStopped(t *testing.T) {
+	w := compile(t, box(t, glossy()))
+	ls := lamps()[:1]
+	whole := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(1)}
+	run(t, whole, 2, 1)
+	part := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(1)}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	require.ErrorIs(t, part.Run(ctx, 2, 1), context.Canceled)
+	part.Layers[0].Count[0] = 0
+	run(t, part, 2, 1)
+	require.Equal(t, whole.Layers[0].Sum, part.Layers[0].Sum)
+}
+
+// Thin glass passes and tints: a sheet of transmission 1 in front of a lamp
+// takes away what Fresnel reflects (4 % at normal incidence) and its colour.
+func TestGlassTintsWhatPasses(t *testing.T) {
+	pane := scene.DefaultMaterial()
+	pane.Metallic, pane.Roughness, pane.Transmission = 0, 0, 1
+	pane.BaseColor = [4]float32{1, 0.5, 0.25, 1}
+	s := box(t, diffuse(0), func(s *scene.Scene) {
+		s.Materials = append(s.Materials, pane)
+		quad(s, 1, vec.V3{Y: -1}, vec.V3{X: -1.9, Z: -1.9}, vec.V3{X: 1.9, Z: -1.9}, vec.V3{X: 1.9, Z: 1.9}, vec.V3{X: -1.9, Z: 1.9})
+	})
+	tr := compile(t, s).tracer()
+	got := tr.passes(vec.V3{Y: -1}, vec.V3{Y: 1}, 2)
+	require.InDelta(t, 0.96, got.X, 1e-4)
+	require.InDelta(t, 0.48, got.Y, 1e-4)
+	require.InDelta(t, 0.24, got.Z, 1e-4)
+	require.Zero(t, tr.passes(vec.V3{Y: -1}, vec.V3{Y: 1}, 5), "the ceiling is opaque")
+}
+
+func TestChannelsAndShadowlessLights(t *testing.T) {
+	s := box(t, diffuse(0.5))
+	w := compile(t, s)
+	ls := lamps()[:1]
+	w.SetChannels(0, 0b0010)
+	ls[0].Channels = 0b0001
+	p := &Pass{World: w, View: inside, W: 48, H: 40, Lights: ls, Layers: layers(1)}
+	run(t, p, 1, 1)
+	require.Zero(t, p.Layers[0].Mean(Direct))
+	require.Zero(t, p.Layers[0].Mean(Bounced))
+	ls[0].Channels = 0b0011
+	p.Layers = layers(1)
+	run(t, p, 1, 1)
+	require.Positive(t, p.Layers[0].Mean(Direct).X)
+}
+
+func TestFilterIsLinearAndKeepsFlatLight(t *testing.T) {
+	w := compile(t, box(t, glossy()))
+	ls := lamps()
+	p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3), Guide: NewGuide(48, 40)}
+	run(t, p, 4, 2)
+	f := NewFilter(p.Guide, inside)
+	a, b, sum := make([]float32, 3*48*40), make([]float32, 3*48*40), make([]float32, 3*48*40)
+	p.Layers[0].Average(Bounced, a)
+	p.Layers[1].Average(Bounced, b)
+	for i := range sum {
+		sum[i] = 3*a[i] + 5*b[i]
+	}
+	flat := append([]float32(nil), f.albedo...)
+	require.NoError(t, f.Apply(context.Background(), [][]float32{a, b, sum, flat}, 3, 2))
+	for i := range sum {
+		require.InDelta(t, 3*a[i]+5*b[i], sum[i], 1e-3*float64(sum[i])+1e-6)
+		require.InDelta(t, f.albedo[i], flat[i], 1e-4)
+	}
+}
+
+func TestPackKeepsNineBits(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		v := rapid.SliceOfN(rapid.Float32Range(0, 1e6), 6, 6).Draw(t, "rgb")
+		words, scale := Pack(v)
+		out := make([]float32, 6)
+		Unpack(words, vec.Splat(scale), out)
+		for i := range out {
+			top := max(v[i/3*3], v[i/3*3+1], v[i/3*3+2])
+			floor := max(v[0], v[1], v[2], v[3], v[4], v[5]) * 1e-9
+			require.InDelta(t, v[i], out[i], float64(top)/512+float64(floor)+1e-30)
+		}
+	})
+	words, _ := Pack([]float32{float32(math.NaN()), -1, 0})
+	require.Zero(t, words[0]&0x7ffffff)
+}
+
+func BenchmarkPass(b *testing.B) {
+	w := compile(b, box(b, glossy()))
+	ls := lamps()
+	p := &Pass{World: w, View: inside, W: 320, H: 180, Lights: ls}
+	for range ls {
+		p.Layers = append(p.Layers, NewLayers(320, 180, false))
+	}
+	n := 0
+	for b.Loop() {
+		n++
+		run(b, p, n, 2)
+	}
+	b.ReportMetric(float64(n*320*180*len(ls))/b.Elapsed().Seconds()/1e6, "Mlayer-samples/s")
+}
