@@ -1,0 +1,149 @@
+package setup
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"willowherb/core/colour"
+	"willowherb/core/photometry"
+	"willowherb/core/scene"
+	"willowherb/core/vec"
+)
+
+// FromScene makes a first setup for a place: the lights, shining surfaces and
+// cameras that came with it. Where it has no lights it gets a dim sky, where it
+// has no cameras a view that frames it; notes says so.
+func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
+	doc = &Setup{Version: Version, Name: clip(s.Name), Target: target, Curve: "shoulder",
+		Groups: map[string]Group{}, Lights: map[string]Light{}, Views: map[string]View{}, Looks: map[string]Look{}}
+	used := map[string]bool{}
+	add := func(group, name string, order float64, l Light) {
+		id := freeID(name, func(id string) bool { _, ok := doc.Lights[id]; return ok })
+		l.Name, l.Group, l.Order = freeName(name, group, used), group, order
+		doc.Lights[id] = l
+	}
+	base := Light{Shadow: true, ShadowMap: 1024, Carry: Split, Channels: 0xff, Aim: [3]float64{0, -1, 0}, Colour: Colour{Kelvin: 6500}}
+	for i, in := range s.Lights {
+		l := base
+		l.Kind = Kind(in.Kind)
+		y := colour.Luminance(in.Color)
+		if y <= 0 {
+			notes = append(notes, fmt.Sprintf("light %q is black: brought in turned off", in.Name))
+			l.Off, y = true, 1
+			in.Color = [3]float64{1, 1, 1}
+		}
+		c := [3]float64(colour.Unit(in.Color))
+		l.Colour = Colour{RGB: &c}
+		out := in.Intensity * y
+		l.Position, l.Aim, l.Range = a3(in.Position), a3(in.Aim), in.Range
+		switch in.Kind {
+		case scene.Point:
+			out = float64(photometry.PointLumen(photometry.Candela(out)))
+		case scene.Spot:
+			l.Inner, l.Outer = in.Inner*180/math.Pi, in.Outer*180/math.Pi
+			out = float64(photometry.SpotLumen(photometry.Candela(out), in.Inner, in.Outer))
+		case scene.Sun:
+			l.Angle = 0.5332
+			l.ShadowMap = 2048
+		}
+		l.Output = min(out, 1e9)
+		if _, ok := doc.Groups["lamps"]; !ok {
+			doc.Groups["lamps"] = Group{Name: "From the file", Order: 2}
+		}
+		add("lamps", in.Name, float64(i), l)
+	}
+	seen := map[string]bool{}
+	for i := range s.Materials {
+		m := &s.Materials[i]
+		if !m.Emits() || seen[m.Name] {
+			continue
+		}
+		seen[m.Name] = true
+		l := base
+		c := [3]float64{float64(m.Emissive.X), float64(m.Emissive.Y), float64(m.Emissive.Z)}
+		l.Output = colour.Luminance(c)
+		c = colour.Unit(c)
+		l.Kind, l.Material, l.Colour, l.Carry = Emissive, m.Name, Colour{RGB: &c}, Baked
+		doc.Groups["shining"] = Group{Name: "Shining surfaces", Order: 3}
+		add("shining", m.Name, float64(i), l)
+	}
+	if len(doc.Lights) == 0 {
+		l := base
+		l.Kind, l.Output = Sky, 100
+		doc.Groups["outside"] = Group{Name: "Outside", Order: 1}
+		add("outside", "Dim sky", 0, l)
+		notes = append(notes, "the file has no lights: a dim even sky of 100 cd/m2 was put in")
+	}
+	cams := s.Cameras
+	if len(cams) == 0 {
+		cams = []scene.Camera{s.FrameAll(16.0 / 9)}
+		notes = append(notes, "the file has no cameras: a view that frames the whole place was put in")
+	}
+	for i, c := range cams {
+		if i >= MaxViews {
+			notes = append(notes, fmt.Sprintf("only the first %d of %d cameras were brought in", MaxViews, len(cams)))
+			break
+		}
+		id := freeID(c.Name, func(id string) bool { _, ok := doc.Views[id]; return ok })
+		v := View{Name: clip(c.Name), Order: float64(i), Eye: a3(c.Eye), Aim: a3(c.Aim), FovY: c.FovY * 180 / math.Pi, Aspect: c.Aspect, EV: 6}
+		_, up := axes(c.Aim.Norm(), 0)
+		v.Roll = math.Atan2(float64(c.Up.Dot(up.Cross(c.Aim.Norm()))), float64(c.Up.Dot(up))) * 180 / math.Pi
+		if math.Abs(v.Roll) < 1e-4 {
+			v.Roll = 0
+		}
+		if v.Aspect == 0 {
+			v.Aspect = 16.0 / 9
+		}
+		doc.Views[id] = v
+	}
+	return doc, notes
+}
+
+func a3(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }
+
+func clip(name string) string {
+	name = strings.TrimSpace(strings.ToValidUTF8(name, "?"))
+	for len(name) > maxName-4 {
+		r := []rune(name)
+		name = string(r[:len(r)-1])
+	}
+	if name == "" {
+		return "Untitled"
+	}
+	return name
+}
+
+func freeName(name, group string, used map[string]bool) string {
+	name = clip(name)
+	out := name
+	for n := 2; used[group+"\x00"+strings.ToLower(out)]; n++ {
+		out = fmt.Sprintf("%s %d", name, n)
+	}
+	used[group+"\x00"+strings.ToLower(out)] = true
+	return out
+}
+
+func freeID(name string, taken func(string) bool) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(name) {
+		switch {
+		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
+			b.WriteRune(r)
+		case b.Len() > 0 && b.String()[b.Len()-1] != '-':
+			b.WriteByte('-')
+		}
+	}
+	id := strings.Trim(b.String(), "-")
+	if len(id) > 40 {
+		id = strings.Trim(id[:40], "-")
+	}
+	if id == "" {
+		id = "item"
+	}
+	out := id
+	for n := 2; taken(out); n++ {
+		out = fmt.Sprintf("%s-%d", id, n)
+	}
+	return out
+}

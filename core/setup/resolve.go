@@ -1,0 +1,249 @@
+package setup
+
+import (
+	"cmp"
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"hash/fnv"
+	"math"
+	"slices"
+	"strings"
+
+	"willowherb/core/colour"
+	"willowherb/core/light"
+	"willowherb/core/render"
+	"willowherb/core/scene"
+	"willowherb/core/vec"
+)
+
+// State is a document resolved for one look: what rendering, budget and checks
+// take. Lights are in the Ledger's order.
+type State struct {
+	Setup  *Setup
+	Lights []Resolved
+	// Orphans are overrides whose target is gone: kept, and told.
+	Orphans []string
+}
+
+// Resolved is a light with its group's trim.
+type Resolved struct {
+	ID string
+	Light
+	// Gain multiplies the light's unit layers: colour times output times stops
+	// and trim, in the light's own units (candela, cd/m2, lux); zero when off.
+	// Without geometry lumens of emissive area cannot be turned into luminance,
+	// so Gain is filled by Lamps.
+	level float64
+}
+
+// Resolve applies a look ("" for none) and the groups to the document. It is the
+// only code that interprets overrides.
+func Resolve(s *Setup, look string) (*State, error) {
+	st := &State{Setup: s}
+	if look != "" {
+		l, ok := s.Looks[look]
+		if !ok {
+			return nil, fmt.Errorf("look %q is not in the setup", look)
+		}
+		doc := s.JSON()
+		for _, p := range sorted(l.Overrides) {
+			next, err := l.Overrides[p].apply(doc, p)
+			if err != nil {
+				st.Orphans = append(st.Orphans, p)
+				continue
+			}
+			doc = next
+		}
+		var err error
+		if st.Setup, err = Parse(doc); err != nil {
+			return nil, fmt.Errorf("look %q: %w", l.Name, err)
+		}
+	}
+	for _, id := range sorted(st.Setup.Lights) {
+		l := st.Setup.Lights[id]
+		r := Resolved{ID: id, Light: l, level: l.Output * math.Exp2(l.Stops)}
+		if g, ok := st.Setup.Groups[l.Group]; ok {
+			r.level *= math.Exp2(g.Trim)
+			r.Off = r.Off || g.Off
+		}
+		st.Lights = append(st.Lights, r)
+	}
+	slices.SortStableFunc(st.Lights, func(a, b Resolved) int {
+		ga, gb := st.Setup.Groups[a.Group], st.Setup.Groups[b.Group]
+		return cmp.Or(cmp.Compare(ga.Order, gb.Order), strings.Compare(a.Group, b.Group), cmp.Compare(a.Order, b.Order), strings.Compare(a.ID, b.ID))
+	})
+	return st, nil
+}
+
+func (o Override) apply(doc []byte, pointer string) ([]byte, error) {
+	now, found, err := Get(doc, pointer)
+	if err != nil || !found {
+		return nil, ErrPlace
+	}
+	value := o.Set
+	if len(value) == 0 {
+		var v float64
+		if err := json.Unmarshal(now, &v); err != nil {
+			return nil, fmt.Errorf("%s is no number", pointer)
+		}
+		switch {
+		case o.Stops != nil:
+			v += *o.Stops
+		case o.Times != nil:
+			v *= *o.Times
+		case o.Mired != nil && v > 0:
+			v = 1e6 / max(1e6/v+*o.Mired, 1e6/colour.MaxKelvin)
+		}
+		if value, err = json.Marshal(v); err != nil {
+			return nil, err
+		}
+	}
+	after, _, err := Apply(doc, []Op{{"replace", pointer, value}})
+	return after, err
+}
+
+// Lamp is a resolved light with geometry, ready for rendering.
+type Lamp struct {
+	Resolved
+	Source *light.Light
+	// PerOutput is what one unit of Output is in the units of Source.
+	PerOutput float64
+	// Key names everything the light's layers depend on besides the view.
+	Key [32]byte
+}
+
+// Gain returns what the lamp's unit layers are multiplied by.
+func (l *Lamp) Gain() vec.V3 {
+	if l.Off {
+		return vec.V3{}
+	}
+	return l.Full()
+}
+
+// Full is Gain as if the light were on.
+func (l *Lamp) Full() vec.V3 {
+	c := l.Colour.Linear()
+	k := l.level * l.PerOutput
+	return vec.New(c[0]*k, c[1]*k, c[2]*k)
+}
+
+// Shines tells the kinds that have Seen and Reflected layers.
+func (l *Lamp) Shines() bool { return l.Kind == Sky || l.Kind == Emissive }
+
+// Lamps compiles the lights of a state for a scene. A light that the scene has
+// no geometry for (an emissive material that is gone) is kept and gives nothing.
+func (st *State) Lamps(s *scene.Scene) []*Lamp {
+	out := make([]*Lamp, 0, len(st.Lights))
+	for _, r := range st.Lights {
+		l := &Lamp{Resolved: r, Source: r.source(s)}
+		l.PerOutput = 1
+		switch r.Kind {
+		case Point, Spot, Rect, Disc:
+			l.PerOutput = l.Source.UnitFromLumen(r.Inner*math.Pi/180, r.Outer*math.Pi/180)
+		}
+		l.Key = r.key()
+		out = append(out, l)
+	}
+	return out
+}
+
+func v3(a [3]float64) vec.V3 { return vec.New(a[0], a[1], a[2]) }
+
+func (r *Resolved) source(s *scene.Scene) *light.Light {
+	h := fnv.New32a()
+	h.Write([]byte(r.ID))
+	l := &light.Light{ID: h.Sum32() & 0xffff, Pos: v3(r.Position), Aim: v3(r.Aim).Norm(), Radius: float32(r.Radius),
+		W: float32(r.Width), H: float32(r.Height), Range: float32(r.Range), Shadow: r.Shadow, Channels: r.Channels}
+	switch r.Kind {
+	case Sun:
+		l.Kind = light.Sun
+		l.SetSunAngle(r.Angle)
+	case Point:
+		l.Kind = light.Point
+	case Spot:
+		l.Kind = light.Spot
+		l.SetCone(r.Inner*math.Pi/180, r.Outer*math.Pi/180)
+	case Rect:
+		l.Kind = light.Rect
+		l.U, l.V = axes(l.Aim, r.Roll)
+	case Disc:
+		l.Kind = light.Disc
+	case Sky:
+		l.Kind = light.Sky
+		l.Shadow = true
+		l.Gradient = light.Uniform
+		if g := r.Gradient; g != nil {
+			l.Gradient = light.Gradient{Zenith: v3(g.Zenith), Horizon: v3(g.Horizon), Ground: v3(g.Ground), Falloff: float32(max(g.Falloff, 0.05))}
+		}
+	case Emissive:
+		l.Kind = light.Emissive
+		l.Shadow = true
+		var tris []uint32
+		for t, m := range s.Mat {
+			if s.Materials[m].Name == r.Material && s.Materials[m].Emits() {
+				tris = append(tris, uint32(t))
+			}
+		}
+		l.SetTriangles(s, tris)
+	}
+	l.Prepare()
+	return l
+}
+
+// axes are a rect's width and height directions: upright, then rolled.
+func axes(aim vec.V3, rollDeg float64) (u, v vec.V3) {
+	up := vec.V3{Y: 1}
+	if math.Abs(float64(aim.Y)) > 0.999 {
+		up = vec.V3{Z: -1}
+	}
+	u = aim.Cross(up).Norm()
+	v = u.Cross(aim)
+	s, c := math.Sincos(rollDeg * math.Pi / 180)
+	return u.Scale(float32(c)).Add(v.Scale(float32(s))), v.Scale(float32(c)).Sub(u.Scale(float32(s)))
+}
+
+// key hashes what the light's layers depend on: never its name, colour, output
+// or stops.
+func (r *Resolved) key() [32]byte {
+	k := r.Light
+	k.Name, k.Group, k.Order, k.Role, k.Output, k.Stops, k.Colour, k.Off, k.Carry, k.ShadowMap = "", "", 0, "", 0, 0, Colour{}, false, "", 0
+	b, err := json.Marshal(struct {
+		Algorithm int
+		ID        string // names its random numbers
+		Light
+	}{layerAlgorithm, r.ID, k})
+	if err != nil {
+		panic(err)
+	}
+	return sha256.Sum256(b)
+}
+
+// layerAlgorithm changes whenever the same inputs would give another layer.
+const layerAlgorithm = 1
+
+// Camera returns the view's camera.
+func (v *View) Camera() render.View {
+	aim := v3(v.Aim).Norm()
+	u, up := axes(aim, v.Roll)
+	_ = u
+	return render.View{Eye: v3(v.Eye), Aim: aim, Up: up, FovY: v.FovY * math.Pi / 180}
+}
+
+// Key hashes what a view's picture depends on besides lights: place, camera, size.
+func (v *View) Key(place string, w, h int) [32]byte {
+	hash := sha256.New()
+	hash.Write([]byte(place))
+	for _, f := range []float64{v.Eye[0], v.Eye[1], v.Eye[2], v.Aim[0], v.Aim[1], v.Aim[2], v.Roll, v.FovY, float64(w), float64(h)} {
+		_ = binary.Write(hash, binary.LittleEndian, f)
+	}
+	return [32]byte(hash.Sum(nil))
+}
+
+// SortedViews returns the ids of the views in their order.
+func (s *Setup) SortedViews() []string {
+	ids := sorted(s.Views)
+	slices.SortStableFunc(ids, func(a, b string) int { return cmp.Compare(s.Views[a].Order, s.Views[b].Order) })
+	return ids
+}

@@ -1,0 +1,323 @@
+// Package setup is the lighting document: lights, groups, views, looks and the
+// target device, as one versioned JSON value that people can read and diff. It
+// validates, applies edits with their inverses, works out undo, and resolves
+// the document into the State that rendering, budget and checks take.
+//
+// Maps are keyed by stable ids and nothing is an array that is edited in place;
+// order is a fractional key. Units: metres, degrees, lumens, lux, cd/m2, kelvin,
+// stops.
+package setup
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"regexp"
+	"slices"
+	"strings"
+
+	"willowherb/core/colour"
+	"willowherb/core/exposure"
+)
+
+// Version is the document version that this code writes.
+const Version = 1
+
+// Setup is the lighting document of one place.
+type Setup struct {
+	Version int              `json:"version"`
+	Name    string           `json:"name"`
+	Target  string           `json:"target"`
+	Curve   string           `json:"curve"`
+	Groups  map[string]Group `json:"groups"`
+	Lights  map[string]Light `json:"lights"`
+	Views   map[string]View  `json:"views"`
+	Looks   map[string]Look  `json:"looks"`
+}
+
+// Group gathers lights; its trim in stops is added to every light in it.
+type Group struct {
+	Name  string  `json:"name"`
+	Order float64 `json:"order"`
+	Trim  float64 `json:"trim"`
+	Off   bool    `json:"off"`
+}
+
+// Kind is a kind of light.
+type Kind string
+
+// Kinds of light in a document.
+const (
+	Sun      Kind = "sun"
+	Point    Kind = "point"
+	Spot     Kind = "spot"
+	Rect     Kind = "rect"
+	Disc     Kind = "disc"
+	Sky      Kind = "sky"
+	Emissive Kind = "emissive"
+)
+
+// Carry says how a light is carried at run time.
+type Carry string
+
+// Ways to carry a light.
+const (
+	Baked Carry = "baked" // all of it in the lightmap
+	Split Carry = "split" // direct live, bounce baked
+	Live  Carry = "live"  // all of it live
+)
+
+// Colour is a temperature in kelvin, or a linear Rec. 709 colour (its luminance
+// does not matter: output says how strong the light is).
+type Colour struct {
+	Kelvin float64     `json:"kelvin,omitempty"`
+	RGB    *[3]float64 `json:"rgb,omitempty"`
+}
+
+// Linear returns the colour with luminance 1.
+func (c Colour) Linear() colour.RGB {
+	if c.RGB != nil {
+		return colour.Unit(*c.RGB)
+	}
+	return colour.Temperature(c.Kelvin)
+}
+
+// Gradient is a sky's colours, linear, multiplied by its output.
+type Gradient struct {
+	Zenith  [3]float64 `json:"zenith"`
+	Horizon [3]float64 `json:"horizon"`
+	Ground  [3]float64 `json:"ground"`
+	Falloff float64    `json:"falloff"`
+}
+
+// Light is one light. Output is the lamp's nominal output in the unit of its
+// kind (lumen; lux for a sun; cd/m2 for sky and emissive), Stops the artist's
+// adjustment of it.
+type Light struct {
+	Name      string     `json:"name"`
+	Group     string     `json:"group"`
+	Order     float64    `json:"order"`
+	Kind      Kind       `json:"kind"`
+	Role      string     `json:"role,omitempty"`
+	Output    float64    `json:"output"`
+	Stops     float64    `json:"stops"`
+	Colour    Colour     `json:"colour"`
+	Off       bool       `json:"off"`
+	Position  [3]float64 `json:"position"`
+	Aim       [3]float64 `json:"aim"`
+	Roll      float64    `json:"roll"`
+	Radius    float64    `json:"radius"`
+	Width     float64    `json:"width"`
+	Height    float64    `json:"height"`
+	Angle     float64    `json:"angle"` // the sun's angular diameter, degrees
+	Inner     float64    `json:"inner"` // half-angles of the cone, degrees
+	Outer     float64    `json:"outer"`
+	Range     float64    `json:"range"` // 0: none
+	Shadow    bool       `json:"shadow"`
+	ShadowMap int        `json:"shadowMap"` // side in texels
+	Carry     Carry      `json:"carry"`
+	Channels  uint8      `json:"channels"`
+	Material  string     `json:"material,omitempty"` // of an emissive light
+	Gradient  *Gradient  `json:"gradient,omitempty"` // of a sky
+}
+
+// Unit names the unit of a kind's output.
+func (k Kind) Unit() string {
+	switch k {
+	case Sun:
+		return "lx"
+	case Sky, Emissive:
+		return "cd/m2"
+	}
+	return "lm"
+}
+
+// View is a camera with its held exposure.
+type View struct {
+	Name   string     `json:"name"`
+	Order  float64    `json:"order"`
+	Eye    [3]float64 `json:"eye"`
+	Aim    [3]float64 `json:"aim"`
+	Roll   float64    `json:"roll"`
+	FovY   float64    `json:"fovY"` // vertical, degrees
+	Aspect float64    `json:"aspect"`
+	EV     float64    `json:"ev"` // EV100
+}
+
+// Look is a named set of overrides on the setup, by JSON pointer into it.
+type Look struct {
+	Name      string              `json:"name"`
+	Order     float64             `json:"order"`
+	Overrides map[string]Override `json:"overrides"`
+}
+
+// Override changes one value: sets it, or moves it relative to the setup's.
+type Override struct {
+	Set   json.RawMessage `json:"set,omitempty"`
+	Stops *float64        `json:"stops,omitempty"` // added
+	Times *float64        `json:"times,omitempty"` // multiplied
+	Mired *float64        `json:"mired,omitempty"` // 1e6/K, added
+}
+
+// Parse reads and validates a document.
+func Parse(data []byte) (*Setup, error) {
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.DisallowUnknownFields()
+	var s Setup
+	if err := d.Decode(&s); err != nil {
+		var te *json.UnmarshalTypeError
+		if errors.As(err, &te) {
+			return nil, fmt.Errorf("/%s: holds a %s where a %s belongs", strings.ReplaceAll(te.Field, ".", "/"), te.Value, te.Type)
+		}
+		return nil, fmt.Errorf("the setup is no valid document: %w", err)
+	}
+	if err := s.Validate(); err != nil {
+		return nil, err
+	}
+	return &s, nil
+}
+
+// JSON writes the document.
+func (s *Setup) JSON() []byte {
+	b, err := json.Marshal(s)
+	if err != nil {
+		panic(err) // plain data always marshals: validation refuses NaN
+	}
+	return b
+}
+
+var idShape = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,63}$`)
+
+// Limits of a document.
+const (
+	MaxLights = 500
+	MaxViews  = 200
+	maxName   = 80
+)
+
+type checker struct{ errs []error }
+
+func (c *checker) ok(good bool, at, format string, a ...any) {
+	if !good {
+		c.errs = append(c.errs, fmt.Errorf("%s: %s", at, fmt.Sprintf(format, a...)))
+	}
+}
+
+func (c *checker) num(at string, v, lo, hi float64) {
+	c.ok(v >= lo && v <= hi, at, "%g is not between %g and %g", v, lo, hi)
+}
+
+func (c *checker) name(at, v string) {
+	c.ok(strings.TrimSpace(v) != "" && len(v) <= maxName, at, "give it a name of up to %d letters", maxName)
+}
+
+// Validate reports everything that is wrong, each with its place.
+func (s *Setup) Validate() error {
+	var c checker
+	c.ok(s.Version == Version, "/version", "is %d; this program knows %d", s.Version, Version)
+	c.name("/name", s.Name)
+	c.ok(s.Curve == string(exposure.Plain) || s.Curve == string(exposure.Shoulder), "/curve", "%q is not plain or shoulder", s.Curve)
+	c.ok(len(s.Lights) <= MaxLights, "/lights", "%d are over the limit of %d", len(s.Lights), MaxLights)
+	c.ok(len(s.Views) <= MaxViews, "/views", "%d are over the limit of %d", len(s.Views), MaxViews)
+	for id, g := range s.Groups {
+		at := "/groups/" + id
+		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
+		c.name(at+"/name", g.Name)
+		c.num(at+"/trim", g.Trim, -20, 20)
+		c.num(at+"/order", g.Order, -1e9, 1e9)
+	}
+	names := map[string]string{}
+	for _, id := range sorted(s.Lights) {
+		l := s.Lights[id]
+		at := "/lights/" + id
+		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
+		l.validate(&c, at)
+		if l.Group != "" {
+			_, ok := s.Groups[l.Group]
+			c.ok(ok, at+"/group", "group %q is not there", l.Group)
+		}
+		key := l.Group + "\x00" + strings.ToLower(strings.TrimSpace(l.Name))
+		c.ok(names[key] == "", at+"/name", "%q is already the name of another light in its group", l.Name)
+		names[key] = id
+	}
+	for id, v := range s.Views {
+		at := "/views/" + id
+		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
+		c.name(at+"/name", v.Name)
+		c.num(at+"/fovY", v.FovY, 0.1, 170)
+		c.num(at+"/aspect", v.Aspect, 0.1, 10)
+		c.num(at+"/ev", v.EV, -20, 30)
+		c.num(at+"/order", v.Order, -1e9, 1e9)
+		c.num(at+"/roll", v.Roll, -360, 360)
+		for k := range 3 {
+			c.num(at+"/eye", v.Eye[k], -1e6, 1e6)
+		}
+		c.ok(length(v.Aim) > 1e-9, at+"/aim", "is no direction")
+	}
+	for id, l := range s.Looks {
+		at := "/looks/" + id
+		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
+		c.name(at+"/name", l.Name)
+		for p := range l.Overrides {
+			c.ok(strings.HasPrefix(p, "/") && !strings.HasPrefix(p, "/looks"), at+"/overrides", "%q is no place in the setup", p)
+		}
+	}
+	return errors.Join(c.errs...)
+}
+
+func (l *Light) validate(c *checker, at string) {
+	c.name(at+"/name", l.Name)
+	kinds := []Kind{Sun, Point, Spot, Rect, Disc, Sky, Emissive}
+	c.ok(slices.Contains(kinds, l.Kind), at+"/kind", "%q is unknown", l.Kind)
+	c.num(at+"/output", l.Output, 0, 1e9)
+	c.num(at+"/stops", l.Stops, -20, 20)
+	c.num(at+"/order", l.Order, -1e9, 1e9)
+	if l.Colour.RGB == nil {
+		c.num(at+"/colour/kelvin", l.Colour.Kelvin, colour.MinKelvin, colour.MaxKelvin)
+	} else {
+		for _, v := range l.Colour.RGB {
+			c.num(at+"/colour/rgb", v, 0, 1e6)
+		}
+		c.ok(colour.Luminance(*l.Colour.RGB) > 0, at+"/colour/rgb", "is black: turn the light off instead")
+	}
+	for k := range 3 {
+		c.num(at+"/position", l.Position[k], -1e6, 1e6)
+		c.num(at+"/aim", l.Aim[k], -1e6, 1e6)
+	}
+	switch l.Kind {
+	case Sun, Spot, Rect, Disc:
+		c.ok(length(l.Aim) > 1e-9, at+"/aim", "is no direction")
+	}
+	c.num(at+"/radius", l.Radius, 0, 1000)
+	switch l.Kind {
+	case Rect:
+		c.num(at+"/width", l.Width, 0.001, 1000)
+		c.num(at+"/height", l.Height, 0.001, 1000)
+	case Disc:
+		c.num(at+"/radius", l.Radius, 0.001, 1000)
+	case Spot:
+		c.num(at+"/outer", l.Outer, 0.1, 90)
+		c.num(at+"/inner", l.Inner, 0, l.Outer)
+	case Sun:
+		c.num(at+"/angle", l.Angle, 0, 90)
+	case Emissive:
+		c.ok(l.Material != "", at+"/material", "name the material that shines")
+	}
+	c.num(at+"/range", l.Range, 0, 1e6)
+	c.num(at+"/roll", l.Roll, -360, 360)
+	c.ok(l.ShadowMap >= 0 && l.ShadowMap <= 16384, at+"/shadowMap", "%d is not between 0 and 16384", l.ShadowMap)
+	c.ok(l.Carry == Baked || l.Carry == Split || l.Carry == Live, at+"/carry", "%q is not baked, split or live", l.Carry)
+}
+
+func length(v [3]float64) float64 { return math.Sqrt(v[0]*v[0] + v[1]*v[1] + v[2]*v[2]) }
+
+func sorted[V any](m map[string]V) []string {
+	ids := make([]string, 0, len(m))
+	for id := range m {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	return ids
+}
