@@ -1,0 +1,34 @@
+// Command willowherb is the whole application: the server and the command line.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/alecthomas/kong"
+)
+
+type cli struct {
+	Still   stillCmd   `cmd:"" help:"Light a GLB file and write a picture."`
+	Inspect inspectCmd `cmd:"" help:"Say what is in a GLB file."`
+}
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	var c cli
+	k := kong.Parse(&c, kong.Name("willowherb"), kong.UsageOnError(),
+		kong.Description("Every light earns its place: lights playable levels, shows what each light gives and costs."))
+	k.BindTo(ctx, (*context.Context)(nil))
+	if err := k.Run(); err != nil {
+		if errors.Is(err, context.Canceled) {
+			err = errors.New("stopped")
+		}
+		fmt.Fprintln(os.Stderr, "willowherb:", err)
+		os.Exit(1)
+	}
+}

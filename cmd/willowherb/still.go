@@ -1,0 +1,310 @@
+package main
+
+import (
+	"bufio"
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strconv"
+	"strings"
+	"time"
+
+	"willowherb/core/colour"
+	"willowherb/core/exposure"
+	"willowherb/core/render"
+	"willowherb/core/scene"
+	"willowherb/core/setup"
+	"willowherb/core/still"
+	"willowherb/core/vec"
+	"willowherb/format/gltf"
+	"willowherb/format/picture"
+)
+
+type stillCmd struct {
+	File     string   `arg:"" help:"The .glb or .gltf file." type:"existingfile"`
+	Setup    string   `help:"A setup as JSON; without it the file's own lights are used." type:"existingfile"`
+	Look     string   `help:"Id of a look of the setup."`
+	View     string   `help:"Name or id of a view; without it the first."`
+	LookFrom string   `help:"Camera position x,y,z in metres."`
+	LookAt   string   `help:"Point the camera looks at, x,y,z."`
+	Fov      float64  `help:"Vertical angle of view in degrees, with --look-from." default:"40"`
+	Size     string   `help:"Picture size in pixels." default:"960x540"`
+	Samples  int      `help:"Samples for each pixel." default:"64"`
+	Seed     uint32   `help:"Seed of the random numbers: same seed, same picture."`
+	EV       *float64 `help:"Exposure as EV100; without it the view's, or metered where the view came from the file."`
+	Raw      bool     `help:"Leave the noise in."`
+	Out      string   `help:"Picture to write: .exr and .hdr hold linear cd/m2, .png the finished picture." required:""`
+	JSON     bool     `help:"Report as JSON." name:"json"`
+}
+
+// usage is an error of the command line, with what to do.
+func usage(format string, a ...any) error { return fmt.Errorf(format, a...) }
+
+func parsePoint(s string) (vec.V3, error) {
+	parts := strings.Split(s, ",")
+	var v [3]float64
+	if len(parts) != 3 {
+		return vec.V3{}, usage("%q is no point: write x,y,z", s)
+	}
+	for i, p := range parts {
+		f, err := strconv.ParseFloat(strings.TrimSpace(p), 64)
+		if err != nil || math.IsNaN(f) || math.IsInf(f, 0) {
+			return vec.V3{}, usage("%q is no point: write x,y,z in metres", s)
+		}
+		v[i] = f
+	}
+	return vec.New(v[0], v[1], v[2]), nil
+}
+
+func parseSize(s string) (w, h int, err error) {
+	a, b, ok := strings.Cut(s, "x")
+	w, e1 := strconv.Atoi(a)
+	h, e2 := strconv.Atoi(b)
+	if !ok || e1 != nil || e2 != nil || w < 1 || h < 1 || w > 16384 || h > 16384 || w*h > 1<<26 {
+		return 0, 0, usage("%q is no size: write for instance 960x540, at most 16384 a side and 64 million pixels", s)
+	}
+	return w, h, nil
+}
+
+func (c *stillCmd) Run(ctx context.Context) error {
+	w, h, err := parseSize(c.Size)
+	if err != nil {
+		return err
+	}
+	if c.Samples < 1 || c.Samples > 65535 {
+		return usage("--samples %d is not between 1 and 65535", c.Samples)
+	}
+	ext := strings.ToLower(filepath.Ext(c.Out))
+	if ext != ".png" && ext != ".exr" && ext != ".hdr" {
+		return usage("--out %q: end its name in .png, .exr or .hdr", c.Out)
+	}
+	start := time.Now()
+	s, err := gltf.ReadFile(ctx, c.File, gltf.DefaultLimits())
+	if err != nil {
+		return err
+	}
+	if s.Triangles() == 0 {
+		return usage("%s: has no triangles to light; export meshes with it", filepath.Base(c.File))
+	}
+	doc, notes := setup.FromScene(s, "console-60")
+	metered := true
+	if c.Setup != "" {
+		data, err := os.ReadFile(c.Setup)
+		if err != nil {
+			return err
+		}
+		if doc, err = setup.Parse(data); err != nil {
+			return fmt.Errorf("%s: %w", filepath.Base(c.Setup), err)
+		}
+		notes, metered = nil, false
+	}
+	view, name, err := c.camera(doc)
+	if err != nil {
+		return err
+	}
+	st, err := setup.Resolve(doc, c.Look)
+	if err != nil {
+		return err
+	}
+	world, err := render.Compile(s, runtime.GOMAXPROCS(0))
+	if err != nil {
+		return err
+	}
+	ready := time.Since(start)
+	lamps := st.Lamps(s)
+	cam := view.Camera()
+	if c.View == "" && c.LookFrom == "" && len(s.Cameras) == 0 {
+		cam = frame(s, w, h)
+	}
+	start = time.Now()
+	o := still.Order{World: world, Lamps: lamps, View: cam, W: w, H: h, Samples: c.Samples, Seed: c.Seed, Raw: c.Raw}
+	if !c.JSON {
+		o.Progress = func(n int) { fmt.Fprintf(os.Stderr, "\r%d of %d samples", n, c.Samples) }
+	}
+	pic, err := still.Render(ctx, o)
+	if !c.JSON {
+		fmt.Fprintln(os.Stderr)
+	}
+	if err != nil {
+		return err
+	}
+	took := time.Since(start)
+	ev := view.EV
+	if metered || c.LookFrom != "" {
+		ev = exposure.Metered(pic.RGB)
+	}
+	if c.EV != nil {
+		ev = *c.EV
+	}
+	if err := c.write(pic.RGB, w, h, ev, exposure.Curve(doc.Curve), ext); err != nil {
+		return err
+	}
+	return c.report(s, st, lamps, pic, notes, name, w, h, ev, ready, took)
+}
+
+func frame(s *scene.Scene, w, h int) render.View {
+	f := s.FrameAll(float64(w) / float64(h))
+	return render.View{Eye: f.Eye, Aim: f.Aim, Up: f.Up, FovY: f.FovY}
+}
+
+func (c *stillCmd) camera(doc *setup.Setup) (setup.View, string, error) {
+	if c.LookFrom != "" || c.LookAt != "" {
+		if c.LookFrom == "" || c.LookAt == "" || c.View != "" {
+			return setup.View{}, "", usage("give --look-from and --look-at together, or --view alone")
+		}
+		from, err := parsePoint(c.LookFrom)
+		if err != nil {
+			return setup.View{}, "", err
+		}
+		at, err := parsePoint(c.LookAt)
+		if err != nil {
+			return setup.View{}, "", err
+		}
+		d := at.Sub(from).Norm()
+		if d == (vec.V3{}) {
+			return setup.View{}, "", usage("--look-from and --look-at are the same point")
+		}
+		if !(c.Fov > 0.1 && c.Fov < 170) {
+			return setup.View{}, "", usage("--fov %g is not between 0.1 and 170 degrees", c.Fov)
+		}
+		f := func(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }
+		return setup.View{Name: "given", Eye: f(from), Aim: f(d), FovY: c.Fov, Aspect: 1, EV: 6}, "given", nil
+	}
+	ids := doc.SortedViews()
+	if c.View == "" && len(ids) > 0 {
+		return doc.Views[ids[0]], doc.Views[ids[0]].Name, nil
+	}
+	var names []string
+	for _, id := range ids {
+		v := doc.Views[id]
+		if id == c.View || strings.EqualFold(v.Name, c.View) {
+			return v, v.Name, nil
+		}
+		names = append(names, v.Name)
+	}
+	return setup.View{}, "", usage("view %q is not there; there are: %s", c.View, cmp.Or(strings.Join(names, ", "), "none"))
+}
+
+// write puts the picture beside its final name first, so that a failure leaves
+// no half file.
+func (c *stillCmd) write(rgb []float32, w, h int, ev float64, curve exposure.Curve, ext string) (err error) {
+	f, err := os.CreateTemp(filepath.Dir(c.Out), ".still-*")
+	if err != nil {
+		return fmt.Errorf("cannot write beside %s: %w", c.Out, err)
+	}
+	defer func() {
+		if err != nil {
+			_ = os.Remove(f.Name())
+		}
+	}()
+	b := bufio.NewWriterSize(f, 1<<20)
+	switch ext {
+	case ".png":
+		err = picture.WritePNG(b, exposure.Develop(rgb, w, h, ev, curve))
+	case ".exr":
+		err = picture.WriteEXR(b, rgb, w, h, picture.ZIP)
+	default:
+		err = picture.WriteHDR(b, rgb, w, h)
+	}
+	for _, step := range []func() error{b.Flush, func() error { return f.Chmod(0o644) }, f.Close} {
+		if err == nil {
+			err = step()
+		}
+	}
+	if err == nil {
+		err = os.Rename(f.Name(), c.Out)
+	}
+	return err
+}
+
+type lightReport struct {
+	ID      string  `json:"id"`
+	Name    string  `json:"name"`
+	Direct  float64 `json:"directPercent"`
+	Bounced float64 `json:"bouncedPercent"`
+}
+
+func luminance(v vec.V3) float64 {
+	return colour.Luminance(colour.RGB{float64(v.X), float64(v.Y), float64(v.Z)})
+}
+
+func (c *stillCmd) report(s *scene.Scene, st *setup.State, lamps []*setup.Lamp, pic *still.Picture, notes []string, view string, w, h int, ev float64, ready, took time.Duration) error {
+	var total float64
+	for _, g := range pic.Gives {
+		total += luminance(g.Direct) + luminance(g.Bounced)
+	}
+	if total == 0 {
+		total = 1
+	}
+	var lights []lightReport
+	for i, l := range lamps {
+		g := pic.Gives[i]
+		lights = append(lights, lightReport{l.ID, l.Name, 100 * luminance(g.Direct) / total, 100 * luminance(g.Bounced) / total})
+	}
+	if c.JSON {
+		return writeJSON(map[string]any{"file": c.File, "out": c.Out, "view": view, "width": w, "height": h, "samples": c.Samples, "seed": c.Seed,
+			"ev100": ev, "noise": pic.Noise, "triangles": s.Triangles(), "readySeconds": ready.Seconds(), "renderSeconds": took.Seconds(),
+			"lights": lights, "warnings": s.Warnings, "notes": notes, "orphans": st.Orphans})
+	}
+	for _, n := range append(notes, s.Warnings...) {
+		fmt.Println("note:", n)
+	}
+	fmt.Printf("%s: view %s, %dx%d, %d samples, noise %.1f %%, EV %.1f; ready in %.1f s, rendered in %.1f s\n",
+		c.Out, view, w, h, c.Samples, 100*pic.Noise, ev, ready.Seconds(), took.Seconds())
+	for _, l := range lights {
+		fmt.Printf("  %-28s gives %5.1f %%  (direct %.1f, bounced %.1f)\n", l.Name, l.Direct+l.Bounced, l.Direct, l.Bounced)
+	}
+	return nil
+}
+
+func writeJSON(v any) error {
+	e := json.NewEncoder(os.Stdout)
+	e.SetIndent("", "  ")
+	return e.Encode(v)
+}
+
+type inspectCmd struct {
+	File string `arg:"" help:"The .glb or .gltf file." type:"existingfile"`
+	JSON bool   `help:"Report as JSON." name:"json"`
+}
+
+func (c *inspectCmd) Run(ctx context.Context) error {
+	s, err := gltf.ReadFile(ctx, c.File, gltf.DefaultLimits())
+	if err != nil {
+		return err
+	}
+	doc, notes := setup.FromScene(s, "console-60")
+	if c.JSON {
+		return writeJSON(map[string]any{"file": c.File, "triangles": s.Triangles(), "vertices": len(s.V.Pos), "objects": len(s.Objects),
+			"materials": len(s.Materials) - 1, "textures": len(s.Textures), "bounds": map[string]any{"low": s.Lo, "high": s.Hi},
+			"lights": doc.Lights, "views": doc.Views, "warnings": s.Warnings, "notes": notes})
+	}
+	out := bufio.NewWriter(os.Stdout)
+	fmt.Fprintf(out, "%s: %d triangles, %d vertices, %d objects, %d materials, %d textures\n", filepath.Base(c.File), s.Triangles(), len(s.V.Pos), len(s.Objects), len(s.Materials)-1, len(s.Textures))
+	fmt.Fprintf(out, "bounds: %.2f %.2f %.2f to %.2f %.2f %.2f m\n", s.Lo.X, s.Lo.Y, s.Lo.Z, s.Hi.X, s.Hi.Y, s.Hi.Z)
+	st, err := setup.Resolve(doc, "")
+	if err != nil {
+		return err
+	}
+	describe(out, st, doc)
+	for _, n := range append(notes, s.Warnings...) {
+		fmt.Fprintln(out, "note:", n)
+	}
+	return out.Flush()
+}
+
+func describe(out io.Writer, st *setup.State, doc *setup.Setup) {
+	for _, l := range st.Lights {
+		fmt.Fprintf(out, "light  %-28s %-8s %.4g %s, %.0f K\n", l.Name, l.Kind, l.Output, l.Kind.Unit(), colour.NearestKelvin(l.Colour.Linear()))
+	}
+	for _, id := range doc.SortedViews() {
+		v := doc.Views[id]
+		fmt.Fprintf(out, "view   %-28s eye %.2f %.2f %.2f, %.1f degrees\n", v.Name, v.Eye[0], v.Eye[1], v.Eye[2], v.FovY)
+	}
+}
