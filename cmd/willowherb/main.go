@@ -15,6 +15,7 @@ import (
 type cli struct {
 	Still   stillCmd   `cmd:"" help:"Light a GLB file and write a picture."`
 	Inspect inspectCmd `cmd:"" help:"Say what is in a GLB file."`
+	Place   demoCmd    `cmd:"" name:"demo" help:"Write the demo place and its setup as files."`
 }
 
 func main() {

@@ -235,6 +235,7 @@ func luminance(v vec.V3) float64 {
 }
 
 func (c *stillCmd) report(s *scene.Scene, st *setup.State, lamps []*setup.Lamp, pic *still.Picture, notes []string, view string, w, h int, ev float64, ready, took time.Duration) error {
+	curve := exposure.Curve(st.Setup.Curve)
 	var total float64
 	for _, g := range pic.Gives {
 		total += luminance(g.Direct) + luminance(g.Bounced)
@@ -249,14 +250,14 @@ func (c *stillCmd) report(s *scene.Scene, st *setup.State, lamps []*setup.Lamp, 
 	}
 	if c.JSON {
 		return writeJSON(map[string]any{"file": c.File, "out": c.Out, "view": view, "width": w, "height": h, "samples": c.Samples, "seed": c.Seed,
-			"ev100": ev, "noise": pic.Noise, "triangles": s.Triangles(), "readySeconds": ready.Seconds(), "renderSeconds": took.Seconds(),
+			"ev100": ev, "noise": pic.Noise(ev, curve), "triangles": s.Triangles(), "readySeconds": ready.Seconds(), "renderSeconds": took.Seconds(),
 			"lights": lights, "warnings": s.Warnings, "notes": notes, "orphans": st.Orphans})
 	}
 	for _, n := range append(notes, s.Warnings...) {
 		fmt.Println("note:", n)
 	}
 	fmt.Printf("%s: view %s, %dx%d, %d samples, noise %.1f %%, EV %.1f; ready in %.1f s, rendered in %.1f s\n",
-		c.Out, view, w, h, c.Samples, 100*pic.Noise, ev, ready.Seconds(), took.Seconds())
+		c.Out, view, w, h, c.Samples, 100*pic.Noise(ev, curve), ev, ready.Seconds(), took.Seconds())
 	for _, l := range lights {
 		fmt.Printf("  %-28s gives %5.1f %%  (direct %.1f, bounced %.1f)\n", l.Name, l.Direct+l.Bounced, l.Direct, l.Bounced)
 	}

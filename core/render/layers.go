@@ -146,14 +146,20 @@ func NewGuide(w, h int) *Guide {
 	return &Guide{w, h, make([]float32, 3*n), make([]float32, 3*n), make([]float32, n), make([]uint32, n), make([]vec.V3, n), make([]uint16, tiles(w)*tiles(h))}
 }
 
-// Noise returns the RMS of the luminance of diff over the mean luminance of
-// picture (both RGB): the share of the picture that is still chance.
-func Noise(diff, picture []float32) float64 {
+// Noise returns how much of the finished picture is still chance: the RMS of the
+// difference of its two halves over its mean, both after exposure and tone
+// curve (the map develop), so that what clips anyway does not count. diff is half
+// the difference of the halves, picture their mean (RGB).
+func Noise(diff, picture []float32, develop func(float64) float64) float64 {
 	var q, m float64
+	y := func(p []float32) float64 {
+		return colour.WeightR*float64(p[0]) + colour.WeightG*float64(p[1]) + colour.WeightB*float64(p[2])
+	}
 	for i := 0; i+2 < len(diff); i += 3 {
-		d := colour.WeightR*float64(diff[i]) + colour.WeightG*float64(diff[i+1]) + colour.WeightB*float64(diff[i+2])
-		q += d * d
-		m += colour.WeightR*float64(picture[i]) + colour.WeightG*float64(picture[i+1]) + colour.WeightB*float64(picture[i+2])
+		l, d := y(picture[i:]), y(diff[i:])
+		e := (develop(l+d) - develop(l-d)) / 2
+		q += e * e
+		m += develop(l)
 	}
 	n := float64(len(diff) / 3)
 	if m <= 0 || n == 0 {

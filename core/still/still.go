@@ -6,6 +6,7 @@ import (
 	"context"
 	"runtime"
 
+	"willowherb/core/exposure"
 	"willowherb/core/light"
 	"willowherb/core/render"
 	"willowherb/core/setup"
@@ -29,8 +30,8 @@ type Order struct {
 // Picture is scene-linear light, RGB in cd/m2, rows from the top.
 type Picture struct {
 	RGB   []float32
-	Noise float64 // RMS error over mean, of the picture as it is
-	Gives []Gives // a lamp each
+	Error []float32 // half the difference of two halves: the noise left in RGB
+	Gives []Gives   // a lamp each
 }
 
 // Gives is what a lamp adds to the picture's mean, in cd/m2.
@@ -120,5 +121,11 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		hard[i] += soft[i]
 		hardErr[i] += softErr[i]
 	}
-	return &Picture{RGB: hard, Noise: render.Noise(hardErr, hard), Gives: gives}, nil
+	return &Picture{RGB: hard, Error: hardErr, Gives: gives}, nil
+}
+
+// Noise is the share of the developed picture that is still chance.
+func (p *Picture) Noise(ev float64, c exposure.Curve) float64 {
+	f := exposure.Factor(ev)
+	return render.Noise(p.Error, p.RGB, func(l float64) float64 { return c.Map(l * f) })
 }

@@ -22,19 +22,19 @@ type Model struct {
 // ModelMaterial is a material; textures are encoded pictures (PNG or JPEG),
 // shared by identity of their slice.
 type ModelMaterial struct {
-	Name                                string
-	BaseColor                           [4]float64
-	Metallic, Roughness                 float64
-	Emissive                            [3]float64
-	Strength                            float64 // emissive strength; 0 means 1
-	Transmission                        float64
-	IOR                                 float64 // 0 means 1.5
-	Specular                            float64 // 0 means 1; below zero means none
-	DoubleSided                         bool
-	AlphaCutoff                         float64 // over 0: a mask
-	BasePic, NormalPic, MetalRoughPic   []byte
-	EmissivePic                         []byte
-	NormalScale, TextureScale           float64 // 0 means 1
+	Name                              string
+	BaseColor                         [4]float64
+	Metallic, Roughness               float64
+	Emissive                          [3]float64
+	Strength                          float64 // emissive strength; 0 means 1
+	Transmission                      float64
+	IOR                               float64 // 0 means 1.5
+	Specular                          float64 // 0 means 1; below zero means none
+	DoubleSided                       bool
+	AlphaCutoff                       float64 // over 0: a mask
+	BasePic, NormalPic, MetalRoughPic []byte
+	EmissivePic                       []byte
+	NormalScale, TextureScale         float64 // 0 means 1
 }
 
 // ModelNode is a named mesh, or a group of nodes.
