@@ -1,0 +1,216 @@
+// Package budget counts what a target device would have to do for each light of
+// a view, and turns the counts into milliseconds and megabytes by the target's
+// coefficients. docs/cost-model.md says where the formula comes from and what it
+// leaves out; the two targets that ship are made up.
+//
+// For a light that is split or live:
+//
+//	ms = pixels * (pixelNs[kind] + shadowed * shadowPixelNs) / 1e6
+//	   + faces * faceMs + triangles * casterShare * triangleNs / 1e6
+//	MB = faces * side^2 * bytesPerTexel / 2^20
+//
+// pixels: target pixels whose surface the light can reach; faces: shadow-map
+// faces drawn (point 6, spot, rect and disc 1, sun its cascades); triangles:
+// those of the objects inside each face's reach, summed over the faces.
+// A baked light costs nothing a frame beyond the lightmap that all share.
+package budget
+
+import (
+	_ "embed"
+	"encoding/json"
+	"fmt"
+	"math"
+
+	"willowherb/core/light"
+	"willowherb/core/render"
+	"willowherb/core/scene"
+	"willowherb/core/setup"
+	"willowherb/core/vec"
+)
+
+// Target is a device and its coefficients.
+type Target struct {
+	ID               string             `json:"id"`
+	Name             string             `json:"name"`
+	Width            int                `json:"width"`
+	Height           int                `json:"height"`
+	LimitMs          float64            `json:"limitMs"` // for lighting
+	LimitMB          float64            `json:"limitMB"`
+	BaseMs           float64            `json:"baseMs"` // what lighting costs without any light
+	LightmapMs       float64            `json:"lightmapMs"`
+	LightmapMB       float64            `json:"lightmapMB"`
+	PixelNs          map[string]float64 `json:"pixelNs"`
+	ShadowPixelNs    float64            `json:"shadowPixelNs"`
+	SunShadowPixelNs float64            `json:"sunShadowPixelNs"`
+	FaceMs           float64            `json:"faceMs"`
+	TriangleNs       float64            `json:"triangleNs"`
+	CasterShare      float64            `json:"casterShare"` // of the triangles near a light that are drawn into its map
+	BytesPerTexel    float64            `json:"bytesPerTexel"`
+	SunCascades      int                `json:"sunCascades"`
+}
+
+//go:embed targets.json
+var targetData []byte
+
+// Targets returns the devices that ship.
+func Targets() []Target {
+	var t []Target
+	if err := json.Unmarshal(targetData, &t); err != nil {
+		panic(fmt.Sprintf("targets.json: %v", err)) // shipped data
+	}
+	return t
+}
+
+// Find returns the target of an id, or the first.
+func Find(id string) Target {
+	all := Targets()
+	for _, t := range all {
+		if t.ID == id {
+			return t
+		}
+	}
+	return all[0]
+}
+
+// Cost of one light in one view.
+type Cost struct {
+	Pixels    int     `json:"pixels"` // of the target, that it reaches
+	Faces     int     `json:"faces"`
+	Triangles int     `json:"triangles"` // over all faces
+	ShadeMs   float64 `json:"shadeMs"`
+	ShadowMs  float64 `json:"shadowMs"`
+	Ms        float64 `json:"ms"`
+	MB        float64 `json:"mb"`
+}
+
+// Frame is the budget of one view.
+type Frame struct {
+	Lights   map[string]Cost `json:"lights"` // by light id
+	BaseMs   float64         `json:"baseMs"` // with the lightmap's look-up, where something is baked
+	Ms       float64         `json:"ms"`
+	MB       float64         `json:"mb"`
+	LimitMs  float64         `json:"limitMs"`
+	LimitMB  float64         `json:"limitMB"`
+	Baked    bool            `json:"baked"`
+	Measured bool            `json:"measured"` // the view's first hits were there to count pixels
+}
+
+// Count works out the budget of a view from its first hits. A nil guide counts
+// every pixel as reached by everything.
+func Count(t Target, s *scene.Scene, lamps []*setup.Lamp, g *render.Guide) Frame {
+	f := Frame{Lights: map[string]Cost{}, BaseMs: t.BaseMs, LimitMs: t.LimitMs, LimitMB: t.LimitMB, Measured: g != nil}
+	for _, l := range lamps {
+		if l.Off {
+			f.Lights[l.ID] = Cost{}
+			continue
+		}
+		if l.Carry != setup.Live && l.Kind != setup.Sky {
+			f.Baked = true
+		}
+		c := t.cost(s, l, g)
+		f.Lights[l.ID] = c
+		f.Ms += c.Ms
+		f.MB += c.MB
+	}
+	if f.Baked {
+		f.BaseMs += t.LightmapMs
+		f.MB += t.LightmapMB
+	}
+	f.Ms += f.BaseMs
+	return f
+}
+
+func (t *Target) cost(s *scene.Scene, l *setup.Lamp, g *render.Guide) (c Cost) {
+	if l.Carry == setup.Baked {
+		return c
+	}
+	c.Pixels = int(math.Round(reached(l.Source, g) * float64(t.Width*t.Height)))
+	ns := t.PixelNs[string(l.Kind)]
+	if l.Shadow && l.Kind != setup.Sky && l.Kind != setup.Emissive {
+		c.Faces, c.Triangles = t.casters(s, l)
+		per := t.ShadowPixelNs
+		if l.Kind == setup.Sun {
+			per = t.SunShadowPixelNs
+		}
+		c.ShadowMs = float64(c.Pixels)*per/1e6 + float64(c.Faces)*t.FaceMs + float64(c.Triangles)*t.CasterShare*t.TriangleNs/1e6
+		c.MB = float64(c.Faces) * float64(l.ShadowMap) * float64(l.ShadowMap) * t.BytesPerTexel / (1 << 20)
+	}
+	c.ShadeMs = float64(c.Pixels) * ns / 1e6
+	c.Ms = c.ShadeMs + c.ShadowMs
+	return c
+}
+
+// reached is the share of the picture whose surface the light can reach, by its
+// range, cone and side alone: a deferred renderer shades those pixels whether
+// shadow falls on them or not.
+func reached(l *light.Light, g *render.Guide) float64 {
+	if g == nil {
+		return 1
+	}
+	n := 0
+	for i, tri := range g.Tri {
+		if tri == math.MaxUint32 {
+			continue
+		}
+		if l.Kind == light.Sun || l.Kind == light.Sky || l.Kind == light.Emissive || l.Reaches(g.Pos[i], vec.V3{}) {
+			n++
+		}
+	}
+	return float64(n) / float64(max(len(g.Tri), 1))
+}
+
+// casters counts shadow-map faces and the triangles drawn into them, object by
+// object as an engine culls.
+func (t *Target) casters(s *scene.Scene, l *setup.Lamp) (faces, triangles int) {
+	src := l.Source
+	switch l.Kind {
+	case setup.Sun:
+		// Each cascade is taken to see twice the triangles of the one before; the last sees all.
+		n := max(t.SunCascades, 1)
+		for i := range n {
+			triangles += s.Triangles() >> (n - 1 - i)
+		}
+		return n, triangles
+	case setup.Point:
+		faces = 6
+	default:
+		faces = 1
+	}
+	half := 0.5 * 90.0
+	if l.Kind == setup.Spot {
+		half = max(l.Outer, 1)
+	}
+	axes := []vec.V3{src.Aim}
+	if faces == 6 {
+		axes = []vec.V3{{X: 1}, {X: -1}, {Y: 1}, {Y: -1}, {Z: 1}, {Z: -1}}
+		half = 54.7356 // the corner of a cube's face
+	} else if l.Kind != setup.Spot {
+		half = 80
+	}
+	for i := range s.Objects {
+		o := &s.Objects[i]
+		c := vec.Lerp(o.Lo, o.Hi, 0.5)
+		r := float64(o.Hi.Sub(o.Lo).Len()) / 2
+		d := c.Sub(src.Pos)
+		dist := float64(d.Len())
+		if src.Range > 0 && boxDistance(src.Pos, o.Lo, o.Hi) > float64(src.Range) {
+			continue
+		}
+		for _, a := range axes {
+			if dist <= r {
+				triangles += o.Count
+				continue
+			}
+			angle := math.Acos(min(max(float64(d.Dot(a))/dist, -1), 1)) * 180 / math.Pi
+			if angle-math.Asin(r/dist)*180/math.Pi <= half {
+				triangles += o.Count
+			}
+		}
+	}
+	return faces, triangles
+}
+
+func boxDistance(p, lo, hi vec.V3) float64 {
+	q := vec.Max3(lo, vec.Min3(hi, p))
+	return float64(q.Sub(p).Len())
+}

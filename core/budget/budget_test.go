@@ -1,0 +1,81 @@
+package budget
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/render"
+	"willowherb/core/scene"
+	"willowherb/core/setup"
+	"willowherb/core/vec"
+)
+
+// Two objects of 100 and 50 triangles, 2 m and 20 m from the origin.
+func twoObjects() *scene.Scene {
+	s := &scene.Scene{Objects: []scene.Object{
+		{Name: "near", Count: 100, Lo: vec.V3{X: -0.5, Y: -0.5, Z: -2.5}, Hi: vec.V3{X: 0.5, Y: 0.5, Z: -1.5}},
+		{Name: "far", First: 100, Count: 50, Lo: vec.V3{X: -0.5, Y: -0.5, Z: 19.5}, Hi: vec.V3{X: 0.5, Y: 0.5, Z: 20.5}},
+	}}
+	s.Mat = make([]uint16, 150)
+	return s
+}
+
+func lamp(change func(*setup.Light)) []*setup.Lamp {
+	l := setup.Light{Name: "l", Kind: setup.Point, Output: 100, Colour: setup.Colour{Kelvin: 3000}, Shadow: true, ShadowMap: 1024, Carry: setup.Live, Range: 6, Aim: [3]float64{0, 0, -1}, Channels: 0xff}
+	change(&l)
+	st, err := setup.Resolve(&setup.Setup{Lights: map[string]setup.Light{"l": l}}, "")
+	if err != nil {
+		panic(err)
+	}
+	return st.Lamps(&scene.Scene{})
+}
+
+// A view of four pixels: sky, and surfaces at 1, 2 and 7 m from the origin.
+func fourPixels() *render.Guide {
+	g := render.NewGuide(4, 1)
+	g.Tri[0] = math.MaxUint32
+	g.Pos[1], g.Pos[2], g.Pos[3] = vec.V3{Z: -1}, vec.V3{Z: -2}, vec.V3{Z: -7}
+	return g
+}
+
+func TestCountsByHand(t *testing.T) {
+	target := Find("console-60")
+	n := target.Width * target.Height
+	f := Count(target, twoObjects(), lamp(func(*setup.Light) {}), fourPixels())
+	c := f.Lights["l"]
+	require.Equal(t, n/2, c.Pixels, "two of four pixels lie within 6 m")
+	require.Equal(t, 6, c.Faces)
+	require.Equal(t, 100, c.Triangles, "the near object lies in one face, the far one out of range")
+	require.InDelta(t, 6*1024*1024*4/float64(1<<20), c.MB, 1e-9)
+	want := float64(n/2)*(0.11+0.22)/1e6 + 6*0.021 + 100*0.5*0.42/1e6
+	require.InDelta(t, want, c.Ms, 1e-9)
+	require.InDelta(t, want+target.BaseMs, f.Ms, 1e-9)
+}
+
+func TestWhatMakesALightCheaper(t *testing.T) {
+	target := Find("handheld-30")
+	ms := func(change func(*setup.Light)) float64 {
+		return Count(target, twoObjects(), lamp(change), fourPixels()).Lights["l"].Ms
+	}
+	full := ms(func(*setup.Light) {})
+	require.Less(t, ms(func(l *setup.Light) { l.Shadow = false }), full)
+	require.Less(t, ms(func(l *setup.Light) { l.Range = 1.5 }), full)
+	require.Less(t, ms(func(l *setup.Light) { l.Kind, l.Inner, l.Outer = setup.Spot, 5, 20 }), full)
+	require.Zero(t, ms(func(l *setup.Light) { l.Carry = setup.Baked }))
+	require.Zero(t, ms(func(l *setup.Light) { l.Off = true }))
+	baked := Count(target, twoObjects(), lamp(func(l *setup.Light) { l.Carry = setup.Baked }), fourPixels())
+	require.InDelta(t, target.BaseMs+target.LightmapMs, baked.Ms, 1e-9, "the lightmap is paid once")
+	require.InDelta(t, target.LightmapMB, baked.MB, 1e-9)
+}
+
+func TestTargetsAreWhole(t *testing.T) {
+	require.Len(t, Targets(), 2)
+	for _, x := range Targets() {
+		for _, k := range []setup.Kind{setup.Sun, setup.Point, setup.Spot, setup.Rect, setup.Disc, setup.Sky, setup.Emissive} {
+			require.Contains(t, x.PixelNs, string(k))
+		}
+		require.Positive(t, x.LimitMs)
+	}
+	require.Equal(t, "console-60", Find("gone").ID)
+}
