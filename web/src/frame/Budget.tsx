@@ -1,0 +1,80 @@
+import { Tooltip } from '@mui/material'
+import type { Figures, Setup, Target } from '../api.gen'
+import { useSetup } from '../setup/store'
+
+interface Part {
+  name: string
+  ms: number
+  lights: string[]
+}
+
+/** parts says what the frame is spent on. */
+function parts(doc: Setup, f: Figures): Part[] {
+  const sunShadow: Part = { name: 'Sun shadow', ms: 0, lights: [] }
+  const shadows: Part = { name: 'Shadows', ms: 0, lights: [] }
+  const live: Part = { name: 'Live lights', ms: 0, lights: [] }
+  const split: Part = { name: 'Split lights', ms: 0, lights: [] }
+  for (const [id, c] of Object.entries(f.budget.lights)) {
+    const l = doc.lights[id]
+    if (!l || c.ms === 0) continue
+    const shade = l.carry === 'live' ? live : split
+    shade.ms += c.shadeMs
+    shade.lights.push(l.name)
+    if (c.shadowMs > 0) {
+      const s = l.kind === 'sun' ? sunShadow : shadows
+      s.ms += c.shadowMs
+      s.lights.push(l.name)
+    }
+  }
+  const base: Part = { name: f.budget.baked ? 'Base and lightmap' : 'Base', ms: f.budget.baseMs, lights: [] }
+  return [sunShadow, shadows, live, split, base].filter((p) => p.ms > 0)
+}
+
+/** Budget is the frame at the target, stacked by what it is spent on, against its limit. */
+export function Budget({ targets }: { targets: Target[] }) {
+  const doc = useSetup((s) => s.doc)
+  const f = useSetup((s) => s.figures[s.view])
+  const all = useSetup((s) => s.figures)
+  if (!doc) return <footer className="budget" />
+  const target = targets.find((t) => t.id === doc.target) ?? targets[0]
+  const limit = target?.limitMs ?? 1
+  const list = f ? parts(doc, f) : []
+  const full = Math.max(limit * 1.3, (f?.budget.ms ?? 0) * 1.05)
+  const over = f ? f.budget.ms - limit : 0
+  const worst = Object.entries(all)
+    .filter(([k]) => doc.views[k])
+    .sort((a, b) => b[1].budget.ms - a[1].budget.ms)[0]
+  return (
+    <footer className="budget" aria-label="Budget">
+      <div>
+        <b>{target?.name}</b>
+        <span>lighting limit {limit.toFixed(1)} ms</span>
+      </div>
+      <div className="stack" role="img" aria-label={f ? `${f.budget.ms.toFixed(2)} of ${limit.toFixed(2)} milliseconds` : 'not counted yet'}>
+        {list.map((p, i) => (
+          <Tooltip key={p.name} title={`${p.name} ${p.ms.toFixed(2)} ms${p.lights.length ? ': ' + p.lights.join(', ') : ''}`}>
+            <span className={`part p${i}`} style={{ width: `${(100 * p.ms) / full}%` }}>
+              {p.ms / full > 0.1 ? p.name : ''}
+            </span>
+          </Tooltip>
+        ))}
+        <span className="limit" style={{ left: `${(100 * limit) / full}%` }} />
+      </div>
+      <div className="right">
+        {f ? (
+          <>
+            <b data-testid="budget">
+              {f.budget.ms.toFixed(2)} of {limit.toFixed(2)} ms · {Math.round(f.budget.mb)} of {f.budget.limitMB} MB
+            </b>
+            <span>
+              {over > 0 ? `over by ${over.toFixed(2)} ms here` : `${(-over).toFixed(2)} ms left here`}
+              {worst && doc.views[worst[0]] ? ` · worst view ${doc.views[worst[0]]?.name} ${worst[1].budget.ms.toFixed(1)} ms` : ''}
+            </span>
+          </>
+        ) : (
+          <span>being counted</span>
+        )}
+      </div>
+    </footer>
+  )
+}

@@ -1,0 +1,91 @@
+import { useRef, useState } from 'react'
+import { replace } from '../ledger/deeds'
+import { useLook } from '../picture/look'
+import { binsPerStop, evHigh, evLow } from '../picture/Picture'
+import { clipStops, evOf } from '../setup/sums'
+import { draft, edit, useSetup } from '../setup/store'
+
+const pad = 14
+
+/** Ladder is the exposure: a scale in EV with the picture's histogram against it, and the
+ * exposed range as a bracket to drag. */
+export function Ladder() {
+  const doc = useSetup((s) => s.doc)
+  const id = useSetup((s) => s.view)
+  const histogram = useLook((s) => s.histogram)
+  const spot = useLook((s) => s.spot)
+  const box = useRef<SVGSVGElement>(null)
+  const drag = useRef<{ y: number; ev: number } | null>(null)
+  const [height, setHeight] = useState(520)
+  const v = doc?.views[id]
+  if (!doc || !v) return <section className="ladder" aria-label="Exposure ladder" />
+  const clip = clipStops(doc.curve)
+  const buried = 6
+  const y = (ev: number) => pad + ((evHigh - 3 - ev) / (evHigh - 3 - evLow)) * (height - 2 * pad)
+  const stop = y(0) - y(1)
+  const peak = Math.max(0.02, ...histogram)
+  const path = histogram.map((b, i) => {
+    const ev = evLow + (i + 0.5) / binsPerStop
+    return `L ${52 + (b / peak) * 26} ${y(ev)}`
+  })
+  const put = (ev: number, done: boolean) => {
+    const next = Math.round(Math.min(Math.max(ev, -6), 18) * 100) / 100
+    const ops = [replace(`/views/${id}/ev`, next)]
+    if (done) edit(`${v.name} exposure EV ${next.toFixed(1)}`, ops)
+    else draft(ops)
+  }
+  const ticks = Array.from({ length: evHigh - 3 - evLow + 1 }, (_, i) => evLow + i).filter((_, i) => stop > 16 || i % 2 === 0)
+  return (
+    <section className="ladder" aria-label="Exposure ladder">
+      <svg
+        ref={(el) => {
+          box.current = el
+          if (el && Math.abs(el.clientHeight - height) > 1) setHeight(el.clientHeight)
+        }}
+        role="slider"
+        tabIndex={0}
+        aria-label="Held exposure in EV"
+        aria-orientation="vertical"
+        aria-valuemin={-6}
+        aria-valuemax={18}
+        aria-valuenow={v.ev}
+        aria-valuetext={`EV ${v.ev.toFixed(1)}`}
+        onPointerDown={(e) => {
+          e.currentTarget.setPointerCapture(e.pointerId)
+          drag.current = { y: e.clientY, ev: v.ev }
+        }}
+        onPointerMove={(e) => drag.current && put(drag.current.ev + (drag.current.y - e.clientY) / stop / (e.shiftKey ? 10 : 1), false)}
+        onPointerUp={(e) => {
+          const d = drag.current
+          drag.current = null
+          if (d && Math.abs(e.clientY - d.y) > 1) put(d.ev + (d.y - e.clientY) / stop / (e.shiftKey ? 10 : 1), true)
+          else draft([])
+        }}
+        onKeyDown={(e) => {
+          if (e.key !== 'ArrowUp' && e.key !== 'ArrowDown') return
+          e.preventDefault()
+          put(v.ev + (e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 0.1 : 1 / 3), true)
+        }}
+      >
+        {ticks.map((ev) => (
+          <g key={ev}>
+            <text className="tick" x={26} y={y(ev) + 4} textAnchor="end">
+              {ev < 0 ? `−${-ev}` : ev}
+            </text>
+            <line className="tick" x1={31} x2={37} y1={y(ev)} y2={y(ev)} />
+          </g>
+        ))}
+        {histogram.length > 0 && <path className="histogram" d={`M 52 ${y(evLow)} ${path.join(' ')} L 52 ${y(evHigh - 3)} Z`} />}
+        <rect className="bracket" x={46} width={36} y={y(v.ev + clip)} height={y(v.ev - buried) - y(v.ev + clip)} rx={2} />
+        <line className="middle" x1={46} x2={82} y1={y(v.ev)} y2={y(v.ev)} />
+        <text className="mark" x={82} y={y(v.ev + clip) - 4} textAnchor="end">
+          clip
+        </text>
+        <text className="mark" x={82} y={y(v.ev - buried) + 12} textAnchor="end">
+          buried
+        </text>
+        {spot !== null && spot > 0 && <path className="spot" d={`M 40 ${y(evOf(spot)) - 4} l 7 4 l -7 4 z`} />}
+      </svg>
+    </section>
+  )
+}

@@ -1,0 +1,18 @@
+import '@fontsource-variable/hanken-grotesk'
+import { CssBaseline, ThemeProvider } from '@mui/material'
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { createRoot } from 'react-dom/client'
+import './app.css'
+import { App } from './frame/App'
+import { theme } from './theme'
+
+const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 60_000, retry: 5 } } })
+
+createRoot(document.getElementById('root') as HTMLElement).render(
+  <ThemeProvider theme={theme}>
+    <CssBaseline />
+    <QueryClientProvider client={queries}>
+      <App />
+    </QueryClientProvider>
+  </ThemeProvider>,
+)

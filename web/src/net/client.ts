@@ -1,0 +1,68 @@
+import type { Answer, Edit, Fault, Imported, Listed, Target, UndoAsk, Warmth } from '../api.gen'
+
+/** Refused is an answer that says what is wrong and what to do. */
+export class Refused extends Error {
+  constructor(
+    readonly fault: Fault,
+    readonly status: number,
+  ) {
+    super(fault.what)
+  }
+}
+
+async function ask<T>(path: string, init?: RequestInit): Promise<T> {
+  const r = await fetch(path, init)
+  if (!r.ok) throw new Refused(await words(r), r.status)
+  return (await r.json()) as T
+}
+
+async function words(r: Response): Promise<Fault> {
+  try {
+    return (await r.json()) as Fault
+  } catch {
+    return { what: `The server answered ${r.status}.`, remedy: 'Try again.' }
+  }
+}
+
+const post = (body: unknown): RequestInit => ({ method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) })
+
+export const api = {
+  setups: () => ask<Listed[]>('/api/setups'),
+  targets: () => ask<Target[]>('/api/targets'),
+  warmth: () => ask<Warmth>('/api/warmth'),
+  edit: (id: number, e: Edit) => ask<Answer>(`/api/setups/${id}/edits`, post(e)),
+  undo: (id: number, u: UndoAsk) => ask<Answer>(`/api/setups/${id}/undo`, post(u)),
+  next: (id: number, person: string) => ask<Answer>(`/api/setups/${id}/next?person=${encodeURIComponent(person)}`),
+}
+
+/** importFile sends a GLB and tells how much of it has gone over. */
+export function importFile(file: File, progress: (share: number) => void): Promise<Imported> {
+  return new Promise((resolve, reject) => {
+    const x = new XMLHttpRequest()
+    x.open('POST', '/api/import')
+    x.setRequestHeader('X-File-Name', encodeURIComponent(file.name))
+    x.responseType = 'json'
+    x.upload.onprogress = (e) => e.lengthComputable && progress(e.loaded / e.total)
+    x.onload = () => {
+      if (x.status === 200) resolve(x.response as Imported)
+      else reject(new Refused((x.response as Fault | null) ?? { what: `The server answered ${x.status}.`, remedy: 'Try again.' }, x.status))
+    }
+    x.onerror = () => reject(new Refused({ what: 'The file could not be sent.', remedy: 'Check that Willowherb is running, then drop it again. Files over 1 GB are refused.' }, 0))
+    x.send(file)
+  })
+}
+
+function stored(area: Storage, key: string, make: () => string): string {
+  let v = area.getItem(key)
+  if (!v) {
+    v = make()
+    area.setItem(key, v)
+  }
+  return v
+}
+
+const random = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => b.toString(16).padStart(2, '0')).join('')
+
+/** person names this browser; window names this page load, so that a sequence number is never used twice. */
+export const person = stored(localStorage, 'willowherb.person', random)
+export const windowName = random()

@@ -1,0 +1,238 @@
+import jsonpatch, { type Operation } from 'fast-json-patch'
+import { create } from 'zustand'
+import type { Edited, Figures, FrameNews, Hello, LampFact, Light, Setup } from '../api.gen'
+import { api, person, Refused, windowName } from '../net/client'
+
+export interface Op {
+  op: 'add' | 'replace' | 'remove'
+  path: string
+  value?: unknown
+}
+
+interface Pending {
+  seq: number
+  ops: Op[]
+  label: string
+}
+
+export interface Trouble {
+  what: string
+  remedy: string
+}
+
+interface State {
+  id: number | null
+  project: string
+  file: string
+  notes: string[]
+  /** The document as the server has it, and with what is on its way and under the hand. */
+  confirmed: Setup | null
+  doc: Setup | null
+  revision: number
+  pending: Pending[]
+  draft: Op[]
+  lamps: Record<string, LampFact>
+  view: string
+  /** Frames of each view by level. */
+  frames: Record<string, Record<number, FrameNews>>
+  figures: Record<string, Figures>
+  undoLabel: string
+  redoLabel: string
+  connected: boolean
+  trouble: Trouble | null
+  said: string
+}
+
+export const useSetup = create<State>(() => ({
+  id: null,
+  project: '',
+  file: '',
+  notes: [],
+  confirmed: null,
+  doc: null,
+  revision: 0,
+  pending: [],
+  draft: [],
+  lamps: {},
+  view: '',
+  frames: {},
+  figures: {},
+  undoLabel: '',
+  redoLabel: '',
+  connected: false,
+  trouble: null,
+  said: '',
+}))
+
+const set = useSetup.setState
+const get = useSetup.getState
+
+/** patched applies ops to a copy; an op whose place is gone is passed over. */
+export function patched(doc: Setup, ops: Op[]): Setup {
+  if (ops.length === 0) return doc
+  const copy = structuredClone(doc)
+  for (const o of ops) {
+    try {
+      jsonpatch.applyOperation(copy, o as Operation, true)
+    } catch {
+      /* somebody else has removed it; the server will say so */
+    }
+  }
+  return copy
+}
+
+function rebuild(s: Partial<State>): Partial<State> {
+  const all = { ...get(), ...s }
+  if (!all.confirmed) return s
+  return { ...s, doc: patched(all.confirmed, [...all.pending.flatMap((p) => p.ops), ...all.draft]) }
+}
+
+export function say(said: string) {
+  set({ said })
+}
+
+export function complain(t: Trouble | null) {
+  set({ trouble: t })
+}
+
+let seq = 0
+
+/** draft shows ops at once without keeping them: a drag under way. */
+export function draft(ops: Op[]) {
+  set(rebuild({ draft: ops }))
+}
+
+/** edit keeps ops: shown at once, sent in order, tried again until the server has them. */
+export function edit(label: string, ops: Op[]) {
+  if (ops.length === 0) {
+    draft([])
+    return
+  }
+  set(rebuild({ draft: [], pending: [...get().pending, { seq: ++seq, ops, label }] }))
+  void flush()
+}
+
+let flushing = false
+
+async function flush() {
+  if (flushing) return
+  flushing = true
+  try {
+    for (;;) {
+      const s = get()
+      const p = s.pending[0]
+      if (!p || s.id === null) return
+      try {
+        const a = await api.edit(s.id, { person, window: windowName, seq: p.seq, base: s.revision, target: 'base', ops: p.ops as never, label: p.label })
+        if (get().id !== s.id) return
+        set({ undoLabel: a.undo, redoLabel: a.redo })
+        settle(a.revision, p)
+      } catch (e) {
+        if (e instanceof Refused) {
+          // The server will never take it: drop it and say why.
+          set(rebuild({ pending: get().pending.filter((q) => q.seq !== p.seq), trouble: { what: `“${p.label}” was not kept. ${e.fault.what}`, remedy: e.fault.remedy } }))
+        } else {
+          set({ connected: false })
+          await new Promise((r) => setTimeout(r, 800))
+        }
+      }
+    }
+  } finally {
+    flushing = false
+  }
+}
+
+/** settle takes an acknowledged edit from what is pending. If its news has not
+ * come over the socket yet, its ops go into the confirmed document here. */
+function settle(revision: number, p: Pending) {
+  const s = get()
+  if (!s.pending.some((q) => q.seq === p.seq)) return
+  if (revision === s.revision + 1 && s.confirmed) {
+    set(rebuild({ confirmed: patched(s.confirmed, p.ops), revision, pending: s.pending.filter((q) => q.seq !== p.seq) }))
+  } else if (revision <= s.revision) {
+    set(rebuild({ pending: s.pending.filter((q) => q.seq !== p.seq) }))
+  }
+}
+
+let undoing = Promise.resolve()
+
+/** undo takes the last edit of this person back; redo does it again. */
+export function undo(redo = false) {
+  const wanted = redo ? get().redoLabel : get().undoLabel
+  if (!wanted && get().pending.length === 0) {
+    say(redo ? 'There is nothing to do again.' : 'There is nothing to undo.')
+    return
+  }
+  undoing = undoing.then(async () => {
+    await flush()
+    const { id } = get()
+    if (id === null) return
+    try {
+      const a = await api.undo(id, { person, window: windowName, seq: ++seq, redo })
+      set({ undoLabel: a.undo, redoLabel: a.redo })
+      const left = a.kept.length ? ` ${a.kept.length} value${a.kept.length > 1 ? 's were' : ' was'} left alone: somebody else has changed ${a.kept.length > 1 ? 'them' : 'it'} since.` : ''
+      say(`${redo ? 'Did again' : 'Undid'} “${a.label}”.${left}`)
+    } catch (e) {
+      if (e instanceof Refused) say(e.fault.what)
+      else complain({ what: 'Undo did not reach the server.', remedy: 'Check that Willowherb is running, then try again.' })
+    }
+  })
+}
+
+export type News = Hello | Edited | FrameNews | Figures | { type: 'fault'; what: string; remedy: string }
+
+/** hear takes in news from the server. */
+export function hear(m: News) {
+  const s = get()
+  switch (m.type) {
+    case 'hello':
+      set(
+        rebuild({
+          id: m.setup,
+          project: m.project,
+          file: m.file,
+          notes: m.notes,
+          confirmed: m.document as Setup,
+          revision: m.revision,
+          lamps: m.lamps,
+          view: s.view && (m.document as Setup).views[s.view] ? s.view : m.view,
+          connected: true,
+        }),
+      )
+      void api.next(m.setup, person).then((a) => set({ undoLabel: a.undo, redoLabel: a.redo }), () => undefined)
+      void flush()
+      break
+    case 'edited': {
+      if (m.revision <= s.revision) {
+        set({ lamps: m.lamps })
+        break
+      }
+      if (!s.confirmed) break
+      const mine = m.window === windowName
+      set(
+        rebuild({
+          confirmed: patched(s.confirmed, m.ops as Op[]),
+          revision: m.revision,
+          lamps: m.lamps,
+          pending: mine ? s.pending.filter((p) => p.seq !== m.seq) : s.pending,
+        }),
+      )
+      break
+    }
+    case 'frame':
+      set({ frames: { ...s.frames, [m.view]: { ...s.frames[m.view], [m.level]: m } } })
+      break
+    case 'figures':
+      set({ figures: { ...s.figures, [m.view]: m } })
+      break
+    case 'fault':
+      complain(m)
+  }
+}
+
+/** entries lists a map of the document by its order keys. */
+export function entries<T extends { order: number }>(m: Record<string, T>): [string, T][] {
+  return Object.entries(m).sort((a, b) => a[1].order - b[1].order || (a[0] < b[0] ? -1 : 1))
+}
+
+export const unitOf = (l: Light) => (l.kind === 'sun' ? 'lx' : l.kind === 'sky' || l.kind === 'emissive' ? 'cd/m²' : 'lm')

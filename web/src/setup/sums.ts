@@ -1,0 +1,109 @@
+import type { Colour, FrameNews, LampFact, LayerNews, Light, Setup, Warmth } from '../api.gen'
+
+export type RGB = [number, number, number]
+
+export const luminance = (c: RGB) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2]
+
+/** temperature reads the server's table of black-body colours, even in mired. */
+export function temperature(w: Warmth, kelvin: number): RGB {
+  const a = 1e6 / w.minKelvin
+  const b = 1e6 / w.maxKelvin
+  const n = w.colours.length - 1
+  const x = Math.min(Math.max(((1e6 / kelvin - a) / (b - a)) * n, 0), n)
+  const i = Math.min(Math.floor(x), n - 1)
+  const p = w.colours[i] as RGB
+  const q = w.colours[i + 1] as RGB
+  const t = x - i
+  return [p[0] + t * (q[0] - p[0]), p[1] + t * (q[1] - p[1]), p[2] + t * (q[2] - p[2])]
+}
+
+export function linear(w: Warmth, c: Colour): RGB {
+  if (!c.rgb) return temperature(w, c.kelvin ?? 6500)
+  const y = luminance(c.rgb)
+  return y > 0 ? [c.rgb[0] / y, c.rgb[1] / y, c.rgb[2] / y] : [0, 0, 0]
+}
+
+/** level is a light's strength in the units of its layers, on or off. */
+export function level(doc: Setup, l: Light, f: LampFact): number {
+  const trim = doc.groups[l.group]?.trim ?? 0
+  return l.output * 2 ** (l.stops + trim) * f.perOutput
+}
+
+export const isOff = (doc: Setup, l: Light) => l.off || (doc.groups[l.group]?.off ?? false)
+
+/** gains are what the unit layers are multiplied by, by light id. */
+export function gains(doc: Setup, lamps: Record<string, LampFact>, w: Warmth, alone: ReadonlySet<string>): Record<string, RGB> {
+  const out: Record<string, RGB> = {}
+  for (const [id, l] of Object.entries(doc.lights)) {
+    const f = lamps[id]
+    const on = alone.size > 0 ? alone.has(id) : !isOff(doc, l)
+    if (!f || !on) {
+      out[id] = [0, 0, 0]
+      continue
+    }
+    const c = linear(w, l.colour)
+    const k = level(doc, l, f)
+    out[id] = [c[0] * k, c[1] * k, c[2] * k]
+  }
+  return out
+}
+
+export interface Gives {
+  direct: number
+  bounced: number
+  /** Share of the view's mean luminance, 0 to 1: direct and bounced together. */
+  share: number
+}
+
+const dot = (g: RGB, m: RGB) => luminance([g[0] * m[0], g[1] * m[1], g[2] * m[2]])
+
+/** gives are each light's direct and bounced shares of the view's mean luminance. What the
+ * camera sees shining is left out, so that a bright sky does not drown what it gives. */
+export function gives(frame: FrameNews | undefined, lamps: Record<string, LampFact>, g: Record<string, RGB>): Record<string, Gives> {
+  const out: Record<string, Gives> = {}
+  let total = 0
+  for (const [id, f] of Object.entries(lamps)) {
+    const layer: LayerNews | undefined = frame?.layers[f.key]
+    const gain = g[id]
+    if (!layer || !gain) continue
+    const direct = dot(gain, layer.direct)
+    const bounced = dot(gain, layer.bounced)
+    out[id] = { direct, bounced, share: 0 }
+    total += direct + bounced
+  }
+  for (const v of Object.values(out)) {
+    if (total > 0) {
+      v.direct /= total
+      v.bounced /= total
+    }
+    v.share = v.direct + v.bounced
+  }
+  return out
+}
+
+/** finest is the largest picture of a view in which every light has a layer. */
+export function finest(frames: Record<number, FrameNews> | undefined, lamps: Record<string, LampFact>): FrameNews | undefined {
+  const keys = Object.values(lamps).map((l) => l.key)
+  for (const level of [2, 1, 0]) {
+    const f = frames?.[level]
+    if (f && keys.every((k) => f.layers[k])) return f
+  }
+  return undefined
+}
+
+/** exposureFactor brings the metered luminance, 0.125 * 2^EV, to middle grey. */
+export const exposureFactor = (ev: number) => 0.18 / (0.125 * 2 ** ev)
+
+export const evOf = (nit: number) => Math.log2(nit / 0.125)
+
+/** Where white is, in stops above middle grey, for each curve. */
+export const clipStops = (curve: string) => (curve === 'shoulder' ? 5 : Math.log2(1 / 0.18))
+
+const encode = (v: number) => (v <= 0.0031308 ? 12.92 * Math.max(v, 0) : v >= 1 ? 1 : 1.055 * v ** (1 / 2.4) - 0.055)
+
+/** cssColour shows a light's own colour as full as the screen allows. */
+export function cssColour(c: RGB): string {
+  const m = Math.max(...c, 1e-9)
+  const q = (v: number) => Math.round(255 * encode(v / m))
+  return `rgb(${q(c[0])} ${q(c[1])} ${q(c[2])})`
+}

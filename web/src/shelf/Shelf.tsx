@@ -1,0 +1,35 @@
+import { entries, useSetup } from '../setup/store'
+
+/** Shelf shows the same light in all the views at once; choosing one makes it the picture. */
+export function Shelf() {
+  const doc = useSetup((s) => s.doc)
+  const view = useSetup((s) => s.view)
+  const figures = useSetup((s) => s.figures)
+  const id = useSetup((s) => s.id)
+  if (!doc) return <nav className="shelf" aria-label="Views" />
+  const all = entries(doc.views)
+  const dearest = all.reduce((a, [k]) => ((figures[k]?.budget.ms ?? 0) > (figures[a]?.budget.ms ?? 0) ? k : a), all[0]?.[0] ?? '')
+  return (
+    <nav className="shelf" aria-label="Views">
+      {all.map(([k, v], i) => {
+        const f = figures[k]
+        const over = f ? f.budget.ms > f.budget.limitMs : false
+        return (
+          <button key={k} type="button" className={k === view ? 'on' : ''} aria-current={k === view} onClick={() => useSetup.setState({ view: k })} title={i < 9 ? `${v.name} (${i + 1})` : v.name}>
+            <span className="thumb" style={{ aspectRatio: v.aspect }}>
+              {f && f.thumb > 0 ? <img alt="" src={`/api/setups/${id}/thumbs/${k}?v=${f.revision}-${f.thumb}`} /> : null}
+            </span>
+            <span className="caption">
+              <b>{v.name}</b>
+              <span>EV {v.ev.toFixed(1)}</span>
+              <span className={over ? 'over' : ''} title={over ? 'Over the limit of the target' : k === dearest ? 'The dearest view' : undefined}>
+                {f ? `${f.budget.ms.toFixed(1)} ms` : ''}
+                {over ? ' ▲' : ''}
+              </span>
+            </span>
+          </button>
+        )
+      })}
+    </nav>
+  )
+}
