@@ -189,8 +189,12 @@ func (s *Session) Join(w *Window) {
 	s.mu.Lock()
 	s.windows[w] = true
 	if _, ok := s.doc.Views[w.View]; !ok {
-		if ids := s.doc.SortedViews(); len(ids) > 0 {
-			w.View = ids[0]
+		w.View = s.doc.Opens
+		if _, ok := s.doc.Views[w.View]; !ok {
+			w.View = ""
+			if ids := s.doc.SortedViews(); len(ids) > 0 {
+				w.View = ids[0]
+			}
 		}
 	}
 	w.Send(s.hello(w))

@@ -15,7 +15,7 @@ func aim(from, to vec.V3) [3]float64 { return a3(to.Sub(from).Norm()) }
 // Setup returns the lighting of the evening: dusk outside, four lamps over the
 // pumps, the keeper with lantern, key, fill and rim.
 func Setup() *setup.Setup {
-	s := &setup.Setup{Version: setup.Version, Name: "Evening", Target: "console-60", Curve: "shoulder",
+	s := &setup.Setup{Version: setup.Version, Name: "Evening", Target: "console-60", Curve: "shoulder", Opens: "hall",
 		Groups: map[string]setup.Group{
 			"outside": {Name: "Outside", Order: 1},
 			"lamps":   {Name: "Hall lamps", Order: 2},

@@ -31,6 +31,7 @@ type Setup struct {
 	Name    string           `json:"name"`
 	Target  string           `json:"target"`
 	Curve   string           `json:"curve"`
+	Opens   string           `json:"opens,omitempty"` // id of the view to show first
 	Groups  map[string]Group `json:"groups"`
 	Lights  map[string]Light `json:"lights"`
 	Views   map[string]View  `json:"views"`

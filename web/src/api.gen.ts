@@ -76,6 +76,7 @@ export interface Setup {
   name: string
   target: string
   curve: string
+  opens?: string
   groups: Record<string, Group>
   lights: Record<string, Light>
   views: Record<string, View>

@@ -8,7 +8,7 @@ export const theme = createTheme({
     background: { default: '#3b3b3b', paper: '#454545' },
     text: { primary: '#ededed', secondary: '#b4b4b4' },
   },
-  typography: { fontFamily: "'Hanken Grotesk Variable', sans-serif", fontSize: 12, button: { textTransform: 'none' } },
+  typography: { fontFamily: "'Hanken Grotesk Variable', sans-serif", fontSize: 12, body1: { fontSize: 12.5, lineHeight: 1.35 }, button: { textTransform: 'none' } },
   shape: { borderRadius: 3 },
   components: {
     MuiSlider: {

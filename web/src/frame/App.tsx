@@ -12,6 +12,7 @@ import { evOf, finest } from '../setup/sums'
 import { complain, edit, entries, say, undo, useSetup } from '../setup/store'
 import { Shelf } from '../shelf/Shelf'
 import { Budget } from './Budget'
+import { GivesHere } from './GivesHere'
 import { Import, type Chooser } from './Import'
 import { ScenePanel } from './ScenePanel'
 
@@ -88,6 +89,7 @@ export function App() {
         <ViewLine />
         {warmth.data ? <Picture warmth={warmth.data} /> : <div className="picture-box" />}
         <SpotLine />
+        {warmth.data ? <GivesHere warmth={warmth.data} /> : null}
       </main>
       {step === 'light' && warmth.data ? <Ledger warmth={warmth.data} /> : step === 'scene' ? <ScenePanel targets={targets.data ?? []} choose={() => chooser.current?.choose()} /> : <section className="ledger" />}
       <Budget targets={targets.data ?? []} />

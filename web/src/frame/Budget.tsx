@@ -54,7 +54,7 @@ export function Budget({ targets }: { targets: Target[] }) {
         {list.map((p, i) => (
           <Tooltip key={p.name} title={`${p.name} ${p.ms.toFixed(2)} ms${p.lights.length ? ': ' + p.lights.join(', ') : ''}`}>
             <span className={`part p${i}`} style={{ width: `${(100 * p.ms) / full}%` }}>
-              {p.ms / full > 0.1 ? p.name : ''}
+              {p.ms / full > 0.028 + 0.0115 * p.name.length ? p.name : ''}
             </span>
           </Tooltip>
         ))}

@@ -66,8 +66,7 @@ export function OpenLight({ id, l, warmth }: { id: string; l: Light; warmth: War
         )}
       </div>
       {kelvin ? (
-        <div className="field">
-          <span className="label" />
+        <div className="word-row">
           <button type="button" className="word" onClick={() => deeds.rgb(id, l, linear(warmth, l.colour))}>
             use a colour instead
           </button>

@@ -125,7 +125,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
 
   return (
     <div className="picture-box" ref={box}>
-      <div className="picture" style={size}>
+      <div className="picture" style={size} data-testid="picture-frame">
         <canvas
           ref={canvas}
           className={shown ? 'ready' : ''}
@@ -161,8 +161,10 @@ function useFit(box: React.RefObject<HTMLDivElement | null>, aspect: number) {
   const [space, setSpace] = useState({ w: 0, h: 0 })
   useEffect(() => {
     if (!box.current) return
-    const o = new ResizeObserver(([e]) => e && setSpace({ w: e.contentRect.width, h: e.contentRect.height }))
-    o.observe(box.current)
+    const main = box.current.parentElement as HTMLElement
+    // What lies over and under the picture keeps at least its lines.
+    const o = new ResizeObserver(() => setSpace({ w: main.clientWidth - 28, h: main.clientHeight - 70 - 74 }))
+    o.observe(main)
     return () => o.disconnect()
   }, [box])
   const w = Math.floor(Math.min(space.w, space.h * aspect))

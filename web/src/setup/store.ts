@@ -154,6 +154,18 @@ function settle(revision: number, p: Pending) {
   }
 }
 
+const place = (id: number) => `willowherb.view.${id}`
+
+/** remembered is the view that this tab last showed of the setup. */
+function remembered(m: Hello): string {
+  const v = sessionStorage.getItem(place(m.setup)) ?? ''
+  return (m.document as Setup).views[v] ? v : ''
+}
+
+useSetup.subscribe((s, before) => {
+  if (s.id !== null && s.view && s.view !== before.view) sessionStorage.setItem(place(s.id), s.view)
+})
+
 let undoing = Promise.resolve()
 
 /** undo takes the last edit of this person back; redo does it again. */
@@ -195,7 +207,7 @@ export function hear(m: News) {
           confirmed: m.document as Setup,
           revision: m.revision,
           lamps: m.lamps,
-          view: s.view && (m.document as Setup).views[s.view] ? s.view : m.view,
+          view: s.view && (m.document as Setup).views[s.view] ? s.view : remembered(m) || m.view,
           connected: true,
         }),
       )

@@ -1,0 +1,220 @@
+// Package e2e drives the real server in a real browser.
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+)
+
+// database makes a fresh database on the test cluster and returns its address.
+func database(t *testing.T) string {
+	base := os.Getenv("WILLOWHERB_TEST_DB")
+	if base == "" {
+		t.Skip("WILLOWHERB_TEST_DB is not set; scripts/test starts a cluster and sets it")
+	}
+	ctx := context.Background()
+	c, err := pgx.Connect(ctx, base)
+	require.NoError(t, err)
+	defer c.Close(ctx)
+	name := fmt.Sprintf("e%d", rand.Uint64())
+	_, err = c.Exec(ctx, "CREATE DATABASE "+name)
+	require.NoError(t, err)
+	u, err := url.Parse(base)
+	require.NoError(t, err)
+	u.Path = "/" + name
+	return u.String()
+}
+
+// server is a running willowherb serve.
+type server struct {
+	t    *testing.T
+	db   string
+	cmd  *exec.Cmd
+	base string
+	args []string
+}
+
+// start builds nothing: WILLOWHERB_BIN is the binary under test.
+func start(t *testing.T, args ...string) *server {
+	s := &server{t: t, db: database(t), args: args}
+	s.run(0)
+	t.Cleanup(s.kill)
+	return s
+}
+
+func (s *server) run(port int) {
+	bin := os.Getenv("WILLOWHERB_BIN")
+	require.NotEmpty(s.t, bin, "WILLOWHERB_BIN is set by scripts/test")
+	addr := filepath.Join(s.t.TempDir(), "addr")
+	s.cmd = exec.Command(bin, append([]string{"serve", "--db", s.db, "--port", fmt.Sprint(port), "--addr", addr, "--width", "480", "--samples", "8"}, s.args...)...)
+	s.cmd.Stdout, s.cmd.Stderr = os.Stderr, os.Stderr
+	require.NoError(s.t, s.cmd.Start())
+	require.Eventually(s.t, func() bool {
+		b, err := os.ReadFile(addr)
+		if err == nil && len(b) > 0 {
+			s.base = "http://" + string(b)
+		}
+		return s.base != ""
+	}, 90*time.Second, 50*time.Millisecond, "the server listens")
+}
+
+func (s *server) kill() {
+	_ = s.cmd.Process.Signal(syscall.SIGKILL)
+	_ = s.cmd.Wait()
+}
+
+// restart kills the server outright and starts it at the same address.
+func (s *server) restart() {
+	s.kill()
+	u, err := url.Parse(s.base)
+	require.NoError(s.t, err)
+	s.base = ""
+	var port int
+	_, err = fmt.Sscan(u.Port(), &port)
+	require.NoError(s.t, err)
+	s.run(port)
+}
+
+// tab is a browser tab that fails its test on console errors.
+type tab struct {
+	t   *testing.T
+	ctx context.Context
+	mu  sync.Mutex
+	bad []string
+	// allow lists substrings of console errors that a test provokes on purpose.
+	allow []string
+}
+
+func open(t *testing.T, address string, w, h int64) *tab {
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("force-color-profile", "srgb"),
+		chromedp.Flag("force-device-scale-factor", "1"), chromedp.Flag("font-render-hinting", "none"), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-renderer-backgrounding", true), chromedp.WindowSize(int(w), int(h)))
+	alloc, end := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, cancel := chromedp.NewContext(alloc)
+	b := &tab{t: t, ctx: ctx}
+	t.Cleanup(func() {
+		cancel()
+		end()
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		require.Empty(t, b.bad, "errors in the console")
+	})
+	messages := chromedp.Console(ctx)
+	go func() {
+		for m, err := range messages {
+			if err != nil {
+				return
+			}
+			if m.IsException() || m.Type == "error" {
+				b.note(m.Text + " " + m.URL)
+			}
+		}
+	}()
+	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(w, h)))
+	b.do(chromedp.Navigate(address))
+	return b
+}
+
+func (b *tab) note(s string) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, a := range b.allow {
+		if strings.Contains(s, a) {
+			return
+		}
+	}
+	b.bad = append(b.bad, s)
+}
+
+func (b *tab) do(actions ...chromedp.Action[chromedp.Void]) {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, 60*time.Second)
+	defer cancel()
+	require.NoError(b.t, chromedp.Do(ctx, actions...))
+}
+
+// js evaluates an expression.
+func js[T any](b *tab, expr string, opts ...chromedp.EvaluateOption) T {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, 60*time.Second)
+	defer cancel()
+	v, err := chromedp.Run(ctx, chromedp.Evaluate[T](expr, opts...))
+	require.NoError(b.t, err, expr)
+	return v
+}
+
+// until waits for an expression to become true.
+func (b *tab) until(what, expr string) {
+	b.t.Helper()
+	for deadline := time.Now().Add(120 * time.Second); time.Now().Before(deadline); time.Sleep(60 * time.Millisecond) {
+		ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
+		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("Boolean("+expr+")"))
+		cancel()
+		if err == nil && ok {
+			return
+		}
+	}
+	b.shot(filepath.Join(os.TempDir(), "willowherb-failed.png"))
+	require.Fail(b.t, "waited for: "+what)
+}
+
+// still waits for fonts and two display frames.
+func (b *tab) still() {
+	b.t.Helper()
+	js[bool](b, `document.fonts.ready.then(() => new Promise(r => requestAnimationFrame(() => requestAnimationFrame(() => r(true)))))`, chromedp.EvalAwaitPromise)
+}
+
+func (b *tab) shot(path string) {
+	ctx, cancel := context.WithTimeout(b.ctx, 60*time.Second)
+	defer cancel()
+	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	require.NoError(b.t, err)
+	require.NoError(b.t, os.WriteFile(path, png, 0o644))
+}
+
+// click clicks the first element that a CSS selector finds.
+func (b *tab) click(selector string) {
+	b.t.Helper()
+	b.do(chromedp.Click(chromedp.CSS(selector)))
+}
+
+const ready = `document.querySelector('[data-testid=refinement]')?.dataset.level >= 0 && document.querySelector('canvas.ready')`
+
+// TestShots takes the pictures of the documentation from a running demo; it runs
+// only when WILLOWHERB_SHOTS names a folder and WILLOWHERB_URL the demo.
+func TestShots(t *testing.T) {
+	dir, address := os.Getenv("WILLOWHERB_SHOTS"), os.Getenv("WILLOWHERB_URL")
+	if dir == "" || address == "" {
+		t.Skip("WILLOWHERB_SHOTS and WILLOWHERB_URL are not set")
+	}
+	b := open(t, address, 1280, 800)
+	b.until("the picture", ready)
+	at := os.Getenv("WILLOWHERB_SAMPLES")
+	if at == "" {
+		at = "1"
+	}
+	b.until("a full picture", `document.querySelector('[data-testid=refinement]').dataset.level == 2 && Number(document.querySelector('[data-testid=refinement]').dataset.samples) >= `+at)
+	b.until("thumbnails", `document.querySelectorAll('.shelf img').length == 5`)
+	b.still()
+	b.shot(filepath.Join(dir, "light.png"))
+	b.click(`[data-light=lantern] .name`)
+	b.still()
+	b.shot(filepath.Join(dir, "lantern.png"))
+	b.click(`.round button:first-child`)
+	b.still()
+	b.shot(filepath.Join(dir, "scene.png"))
+}

@@ -1,0 +1,51 @@
+import type { Warmth } from '../api.gen'
+import { useLook } from '../picture/look'
+import { cssColour, finest, gains, gives, linear } from '../setup/sums'
+import { useSetup } from '../setup/store'
+
+const percent = (v: number) => (v >= 0.0995 ? (100 * v).toFixed(0) : (100 * v).toFixed(1))
+
+/** GivesHere lists what lights this view, the strongest first: direct and bounced apart, beside what it costs. */
+export function GivesHere({ warmth }: { warmth: Warmth }) {
+  const doc = useSetup((s) => s.doc)
+  const lamps = useSetup((s) => s.lamps)
+  const frames = useSetup((s) => s.frames[s.view])
+  const budget = useSetup((s) => s.figures[s.view]?.budget)
+  const alone = useLook((s) => s.alone)
+  const frame = finest(frames, lamps)
+  if (!doc || !frame) return null
+  const all = Object.entries(gives(frame, lamps, gains(doc, lamps, warmth, alone)))
+    .filter(([id, g]) => g.share > 0 && doc.lights[id])
+    .sort((a, b) => b[1].share - a[1].share)
+  const most = all[0]?.[1].share ?? 1
+  return (
+    <section className="gives-here" aria-label="What lights this view">
+      <div className="line title">
+        <b>What lights this view</b>
+        <span>direct, and bounced paler</span>
+        <span />
+        <span>direct · bounced</span>
+        <span className="right">costs</span>
+      </div>
+      {all.slice(0, 12).map(([id, g]) => {
+        const l = doc.lights[id]
+        if (!l) return null
+        const c = cssColour(linear(warmth, l.colour))
+        return (
+          <div key={id} className="line">
+            <span className="name">{l.name}</span>
+            <span className="bars">
+              <span style={{ width: `${(100 * g.direct) / most}%`, background: c }} />
+              <span className="bounced" style={{ width: `${(100 * g.bounced) / most}%`, background: c }} />
+            </span>
+            <span className="right">{percent(g.share)} %</span>
+            <span className="soft">
+              {percent(g.direct)} · {percent(g.bounced)}
+            </span>
+            <span className="soft right">{budget?.lights[id] ? `${budget.lights[id].ms.toFixed(2)} ms` : ''}</span>
+          </div>
+        )
+      })}
+    </section>
+  )
+}
