@@ -145,7 +145,7 @@ func keeper() gltf.ModelNode {
 		return min(hand(p, wristR, vec.Lerp(wristR, gripR, 0.72), gripR), hand(p, wristL, vec.Lerp(wristL, gripL, 0.8), gripL))
 	}
 	head.solid(mSkin, f, hands, v(-0.50, 0.72, -0.05), v(0.36, 1.35, 0.50), 0.0088)
-	body.solid(mCoat, f, coat, v(-0.48, 0.30, -0.42), v(0.46, 1.56, 0.42), 0.017)
+	body.solid(mCoat, f, coat, v(-0.48, 0.30, -0.42), v(0.46, 1.56, 0.42), 0.0185)
 	body.solid(mLeather, f, boots, v(-0.22, -0.01, -0.14), v(0.22, 0.66, 0.24), 0.014)
 	lantern(lamp, flame, gripPoint(f))
 	return gltf.ModelNode{Name: "Keeper", Children: []gltf.ModelNode{body.node("Keeper coat"), head.node("Keeper head and hands"), lamp.node("Lantern")}}

@@ -157,7 +157,7 @@ func voussoirs(s *shape, mat int, f frame, c, w, spring float64, n int) {
 		sn, cs := math.Sincos(a)
 		r := w + 0.16
 		g := frame{f.point(v(c-r*cs, spring+r*sn, 0.03)), f.dir(v(sn, cs, 0)), f.dir(v(-cs, sn, 0)), f.z}
-		s.box(mat, g, v(math.Pi*(w+0.1)/float64(n)/2*0.94, 0.17, 0.05), 0.012, 2)
+		s.box(mat, g, v(math.Pi*(w+0.1)/float64(n)/2*0.94, 0.17, 0.05), 0.012, 1)
 	}
 }
 
@@ -197,7 +197,7 @@ func shellOfHall() []gltf.ModelNode {
 			if z > 0 && math.Abs(x-culvertX) < culvertHalf+1 {
 				continue
 			}
-			ends.box(mConcrete, at(v(x, 0.17, z*(hallZ-0.05))), v(0.995, 0.19, 0.09), 0.025, 2)
+			ends.box(mConcrete, at(v(x, 0.17, z*(hallZ-0.05))), v(0.995, 0.19, 0.09), 0.025, 1)
 		}
 		ends.box(mConcrete, at(v(0, eaves-0.12, z*(hallZ-0.08))), v(hallX, 0.12, 0.12), 0.03, 2)
 	}
@@ -586,7 +586,7 @@ func outside() []gltf.ModelNode {
 		walk.box(mRust, frame{door.point(v(0.05, y, 0.85)), door.x, door.y, door.z}, v(0.012, 0.05, 0.85), 0.008, 1)
 	}
 	// Reeds: thin blades in clumps, thicker along the water.
-	for range 1000 {
+	for range 850 {
 		x, z := -13.5-34*math.Pow(r.Float64(), 1.25), (r.Float64()-0.5)*34
 		if math.Abs(z) < 1.25 || math.Abs(z-3.4) < 0.9 && r.Float64() < 0.8 || x > -16.5 && math.Abs(z) < 4.5 {
 			continue

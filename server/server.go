@@ -125,7 +125,7 @@ func fault(c fiber.Ctx, err error) error {
 	var ge *gltf.Error
 	switch {
 	case errors.As(err, &ge):
-		return c.Status(422).JSON(Fault{sentence(strings.Join(nonEmpty(ge.File, ge.Path, ge.What), ": ")), sentence(ge.Remedy)})
+		return c.Status(422).JSON(Fault{strings.Join(nonEmpty(ge.File, ge.Path, ge.What), ": ") + ".", sentence(ge.Remedy)})
 	case errors.Is(err, store.ErrNotFound):
 		return c.Status(404).JSON(Fault{"This setup is not here any more.", "Choose another from the list."})
 	case errors.Is(err, store.ErrNothing):

@@ -213,6 +213,7 @@ function ViewLine() {
   const lamps = useSetup((s) => s.lamps)
   const v = doc?.views[view]
   const f = finest(frames, lamps)
+  const plain = useLook((s) => s.plain)
   if (!v) return <div className="view-line" />
   const state = !f ? 'first light is on its way' : f.level < 2 ? 'coarse, refining' : `${f.noise > 0 ? `noise ${(100 * f.noise).toFixed(1)} % · ` : ''}${f.samples} of ${f.goal} samples`
   return (
@@ -223,6 +224,7 @@ function ViewLine() {
         {f ? ` · ${f.width}×${f.height}` : ''}
       </span>
       <span>exposure held at EV {v.ev.toFixed(1)}</span>
+      {plain && <span>composed by the server: this browser has no WebGL2</span>}
       <span className="grow" />
       <span data-testid="refinement" data-level={f?.level ?? -1} data-samples={f?.samples ?? 0}>
         {state}

@@ -35,7 +35,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const box = useRef<HTMLDivElement>(null)
   const [composite, setComposite] = useState<Composite | null>(null)
-  const [plain, setPlain] = useState(false)
+  const plain = useLook((s) => s.plain)
   const [shown, setShown] = useState('')
   const doc = useSetup((s) => s.doc)
   const view = useSetup((s) => s.view)
@@ -54,7 +54,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       const made = new Composite(canvas.current)
       setComposite(made)
     } catch {
-      setPlain(true)
+      useLook.setState({ plain: true })
     }
   }, [])
 

@@ -9,9 +9,11 @@ interface Look {
   spot: number | null
   drawn: number
   sheet: boolean
+  /** The machine has no WebGL2: the server composes. */
+  plain: boolean
 }
 
-export const useLook = create<Look>(() => ({ alone: new Set<string>(), chosen: null, open: null, histogram: [], spot: null, drawn: 0, sheet: false }))
+export const useLook = create<Look>(() => ({ alone: new Set<string>(), chosen: null, open: null, histogram: [], spot: null, drawn: 0, sheet: false, plain: false }))
 
 /** toggleAlone leaves only this light on; a second time brings all back. With more, lights are added to what is alone. */
 export function toggleAlone(ids: string[], more = false) {
