@@ -32,7 +32,8 @@ func face(p vec.V3) float64 {
 	d = blend(0.006, d, ellipsoid(p, v(0, 1.5895, 0.0885), 0.0225, 0.0052, 0.0088))                  // lips
 	d = blend(0.006, d, ellipsoid(p, v(0, 1.5795, 0.0865), 0.0185, 0.0062, 0.0092))                  //
 	d = carve(0.004, d, capsule(q, v(0, 1.5848, 0.0985), v(0.0215, 1.5835, 0.0885), 0.0012, 0.0008)) // mouth
-	d = blend(0.006, d, ellipsoid(q, v(0.031, 1.6475, 0.0735), 0.0145, 0.0105, 0.012))               // lids
+	d = blend(0.006, d, ellipsoid(q, v(0.031, 1.6525, 0.0755), 0.0155, 0.0088, 0.0118))              // upper lids
+	d = blend(0.006, d, ellipsoid(q, v(0.031, 1.6405, 0.0735), 0.0140, 0.0065, 0.0105))              // lower lids
 	d = blend(0.012, d, ellipsoid(q, v(0.08, 1.635, -0.008), 0.011, 0.031, 0.019))                   // ears
 	d = blend(0.04, d, capsule(p, v(0, 1.56, -0.022), v(0, 1.40, -0.035), 0.052, 0.062))             // neck
 	return d
@@ -62,9 +63,9 @@ func hand(p, wrist, knuckles, grip vec.V3) float64 {
 }
 
 var (
-	shoulderR, elbowR, wristR = v(-0.205, 1.40, -0.02), v(-0.31, 1.17, 0.06), v(-0.385, 1.255, 0.30)
+	shoulderR, elbowR, wristR = v(-0.182, 1.405, -0.02), v(-0.30, 1.17, 0.06), v(-0.385, 1.255, 0.30)
 	gripR                     = v(-0.40, 1.245, 0.40)
-	shoulderL, elbowL, wristL = v(0.205, 1.40, -0.02), v(0.275, 1.13, -0.02), v(0.265, 0.90, 0.06)
+	shoulderL, elbowL, wristL = v(0.182, 1.405, -0.02), v(0.275, 1.13, -0.02), v(0.265, 0.90, 0.06)
 	gripL                     = v(0.262, 0.80, 0.09)
 )
 
@@ -73,9 +74,9 @@ func coat(p vec.V3) float64 {
 	y := float64(p.Y)
 	x, z := float64(p.X), float64(p.Z)
 	// Torso: chest, belly, shoulders.
-	d := ellipsoid(p, v(0, 1.27, -0.005), 0.195, 0.215, 0.135)
-	d = blend(0.1, d, ellipsoid(p, v(0, 1.06, 0), 0.165, 0.20, 0.125))
-	d = blend(0.07, d, capsule(p, shoulderR.Add(v(0.05, 0.02, 0)), shoulderL.Add(v(-0.05, 0.02, 0)), 0.072, 0.072))
+	d := ellipsoid(p, v(0, 1.27, -0.005), 0.172, 0.205, 0.122)
+	d = blend(0.1, d, ellipsoid(p, v(0, 1.06, 0), 0.15, 0.20, 0.115))
+	d = blend(0.07, d, capsule(p, shoulderR.Add(v(0.05, 0.02, 0)), shoulderL.Add(v(-0.05, 0.02, 0)), 0.06, 0.06))
 	// Skirt: a cone with folds that deepen downwards.
 	if y < 1.12 {
 		t := (1.12 - y) / 0.80
@@ -100,13 +101,20 @@ func coat(p vec.V3) float64 {
 		s := float64(p.Sub(a).Dot(b.Sub(a).Norm()))
 		return amp * math.Sin(70*s)
 	}
-	d = blend(0.045, d, capsule(p, shoulderR, elbowR, 0.072, 0.06)+wrinkle(shoulderR, elbowR, 0.004))
-	d = blend(0.03, d, capsule(p, elbowR, wristR, 0.062, 0.05)+wrinkle(elbowR, wristR, 0.003))
-	d = blend(0.045, d, capsule(p, shoulderL, elbowL, 0.072, 0.06)+wrinkle(shoulderL, elbowL, 0.004))
-	d = blend(0.03, d, capsule(p, elbowL, wristL, 0.062, 0.05)+wrinkle(elbowL, wristL, 0.003))
+	d = blend(0.045, d, capsule(p, shoulderR, elbowR, 0.062, 0.054)+wrinkle(shoulderR, elbowR, 0.004))
+	d = blend(0.03, d, capsule(p, elbowR, wristR, 0.056, 0.046)+wrinkle(elbowR, wristR, 0.003))
+	d = blend(0.045, d, capsule(p, shoulderL, elbowL, 0.062, 0.054)+wrinkle(shoulderL, elbowL, 0.004))
+	d = blend(0.03, d, capsule(p, elbowL, wristL, 0.056, 0.046)+wrinkle(elbowL, wristL, 0.003))
 	// Hood: a soft ring round the neck that hangs behind.
 	ring := math.Hypot(math.Hypot(x/0.115, (z+0.045)/0.12)-1, (y-1.452-0.22*(z+0.045)*-0.6)/0.055*0.45)*0.105 - 0.042
 	d = blend(0.03, d, ring)
+	// A stand-up collar, open in front.
+	collar := math.Abs(math.Hypot(x, (z+0.02)*1.05)-0.078-0.12*(y-1.47)) - 0.007
+	collar = max(collar, math.Abs(y-1.475)-0.05)
+	if z > 0.035 {
+		collar = max(collar, 0.02+0.25*(y-1.44)-math.Abs(x))
+	}
+	d = blend(0.015, d, collar)
 	d = blend(0.05, d, ellipsoid(p, v(0, 1.38, -0.15), 0.12, 0.12, 0.065))
 	// Collar opening, lapel seam, belt.
 	d = carve(0.015, d, ellipsoid(p, v(0, 1.475, 0.055), 0.058, 0.07, 0.06))
@@ -136,7 +144,7 @@ func keeper() gltf.ModelNode {
 	head.solid(mSkin, f, face, v(-0.12, 1.36, -0.13), v(0.12, 1.78, 0.14), 0.0050)
 	head.solid(mHair, f, hair, v(-0.12, 1.52, -0.15), v(0.12, 1.80, 0.13), 0.0068)
 	for _, x := range []float64{-0.031, 0.031} {
-		c := f.point(v(x, 1.6505, 0.0735))
+		c := f.point(v(x, 1.6465, 0.0735))
 		eye := along(c, f.dir(v(0, -0.05, 1)))
 		head.lathe(mEye, eye, [][2]float64{{0.0118, 0}, {0.0108, 0.005}, {0.0075, 0.0093}, {0.005, 0.0108}}, 20)
 		head.lathe(mLeather, eye, [][2]float64{{0.0055, 0.0107}, {0.004, 0.0114}, {0, 0.0119}}, 16)

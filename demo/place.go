@@ -77,7 +77,7 @@ func materials() []gltf.ModelMaterial {
 	out[mFlame].Emissive, out[mFlame].Strength = [3]float64{1, 0.55, 0.18}, 3000
 	out[mShell] = flat("Drone shell", 0.72, 0.70, 0.64, 0.35, 0)
 	out[mRust] = flat("Rust", 0.19, 0.09, 0.045, 0.85, 0)
-	out[mEye] = flat("Eye", 0.62, 0.58, 0.52, 0.12, 0)
+	out[mEye] = flat("Eye", 0.38, 0.35, 0.31, 0.12, 0)
 	out[mRoof] = flat("Roof boards", 0.11, 0.095, 0.08, 0.85, 0)
 	return out
 }
@@ -706,7 +706,7 @@ func views() []scene.Camera {
 	return []scene.Camera{
 		cam("Boardwalk", v(-25.2, 1.55, -0.55), v(-12, 2.5, 0.5), 46.4),
 		cam("Hall", v(8.2, 1.75, 4.1), v(-2.2, 2.55, -2.3), 46.4),
-		cam("Keeper", k.Add(v(1.35, 1.52, 2.75)), k.Add(v(0.02, 1.47, 0)), 16.1),
+		cam("Keeper", k.Add(v(1.2, 1.5, 3.25)), k.Add(v(-0.1, 1.36, 0)), 16.1),
 		cam("Culvert", v(culvertX+0.5, 0.95, 7.0), v(culvertX-0.1, 0.35, 15), 46.4),
 		cam("Gauge room", v(gaugeX+0.55, gaugeY+1.6, 4.2), v(hallX-1.0, gaugeY+1.05, -2.4), 46.4),
 	}

@@ -119,15 +119,15 @@ func brick(u, w float64) texel {
 	grain := fbm(u, w, 64, 3, 9)
 	soot := fbm(u, w, 4, 4, 21)
 	damp := smooth(0.55, 0.75, fbm(u, w, 3, 4, 33))
-	tone := (0.75 + 0.35*h) * (0.8 + 0.4*grain) * (0.72 + 0.45*soot)
-	r, g, b := 0.52*tone, 0.31*tone, 0.24*tone
+	tone := (0.72 + 0.42*h) * (0.8 + 0.4*grain) * (0.88 + 0.2*soot)
+	r, g, b := 0.50*tone, 0.335*tone, 0.27*tone
 	if h > 0.86 {
 		r, g, b = r*0.62, g*0.66, b*0.75
 	}
 	m := 0.50 * (0.8 + 0.35*grain) * (0.8 + 0.3*soot)
 	r, g, b = r*in+m*0.95*(1-in), g*in+m*0.92*(1-in), b*in+m*0.85*(1-in)
-	k := 1 - 0.35*damp
-	return texel{r * k, g * k * 1.02, b * k, 0.006*in + 0.0025*grain + 0.002*h, 0.93 - 0.35*damp - 0.06*grain, 0}
+	k := 1 - 0.12*damp
+	return texel{r * k, g * k * 1.01, b * k, 0.006*in + 0.0025*grain + 0.002*h, 0.93 - 0.2*damp - 0.06*grain, 0}
 }
 
 func plaster(u, w float64) texel {
@@ -169,14 +169,14 @@ func planks(u, w float64) texel {
 
 func reed(_, w float64) texel {
 	t := 0.5 + 0.5*math.Cos(2*math.Pi*w)
-	return texel{0.50 + 0.14*t, 0.47 + 0.06*t, 0.22 + 0.04*t, 0, 0.7, 0}
+	return texel{0.44 + 0.10*t, 0.41 + 0.05*t, 0.25 + 0.04*t, 0, 0.7, 0}
 }
 
 func cloth(u, w float64) texel {
 	weave := 0.5 + 0.25*math.Sin(2*math.Pi*128*u) + 0.25*math.Sin(2*math.Pi*128*w)
 	n := fbm(u, w, 7, 4, 91)
 	t := 0.9 + 0.25*n + 0.06*weave
-	return texel{0.19 * t, 0.21 * t, 0.23 * t, 0.0004 * weave, 0.92, 0}
+	return texel{0.145 * t, 0.165 * t, 0.185 * t, 0.0004 * weave, 0.92, 0}
 }
 
 func ripples(u, w float64) texel {
