@@ -1,13 +1,16 @@
-// Command types writes the TypeScript types of the API from the Go types, to
-// web/src/api.gen.ts. A test fails when the file has drifted.
+// Command types writes, from the Go types, the TypeScript types of the API
+// (web/src/api.gen.ts) and the JSON Schema of the setup document
+// (docs/setup.schema.json). A test fails when a file has drifted.
 package main
 
 import (
+	"encoding/json"
 	"fmt"
 	"os"
 	"reflect"
 	"strings"
 
+	"github.com/invopop/jsonschema"
 	"willowherb/bench"
 	"willowherb/core/budget"
 	"willowherb/core/setup"
@@ -21,10 +24,26 @@ var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, b
 	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}}
 
 func main() {
-	if err := os.WriteFile(Path, []byte(Generate()), 0o644); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
+	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {
+		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
 	}
+}
+
+// SchemaPath of the setup document's JSON Schema from the project's root.
+const SchemaPath = "docs/setup.schema.json"
+
+// Schema returns the JSON Schema of the setup document. Bounds and references
+// between parts are checked by setup.Validate, which says more than a schema can.
+func Schema() string {
+	r := jsonschema.Reflector{Anonymous: true}
+	b, err := json.MarshalIndent(r.Reflect(&setup.Setup{}), "", "  ")
+	if err != nil {
+		panic(err) // plain types always marshal
+	}
+	return string(b) + "\n"
 }
 
 // Generate returns the file's text.

@@ -1,0 +1,171 @@
+package demo
+
+import (
+	"context"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/light"
+	"willowherb/core/render"
+	"willowherb/core/scene"
+	"willowherb/core/setup"
+	"willowherb/core/trace"
+	"willowherb/core/vec"
+	"willowherb/format/gltf"
+)
+
+type ready struct {
+	s     *scene.Scene
+	w     *render.World
+	lamps []*setup.Lamp
+	hall  setup.View
+}
+
+func prepared(b *testing.B) ready {
+	glb, err := Place()
+	require.NoError(b, err)
+	s, err := gltf.Read(context.Background(), "place.glb", glb, nil, gltf.DefaultLimits())
+	require.NoError(b, err)
+	w, err := render.Compile(s, 2)
+	require.NoError(b, err)
+	st, err := setup.Resolve(Setup(), "")
+	require.NoError(b, err)
+	return ready{s, w, st.Lamps(s), Setup().Views["hall"]}
+}
+
+func BenchmarkImport(b *testing.B) {
+	glb, err := Place()
+	require.NoError(b, err)
+	var n int
+	for b.Loop() {
+		s, err := gltf.Read(context.Background(), "place.glb", glb, nil, gltf.DefaultLimits())
+		require.NoError(b, err)
+		n = s.Triangles()
+	}
+	b.ReportMetric(float64(n), "triangles")
+	b.ReportMetric(float64(len(glb))/(1<<20), "MB")
+}
+
+func BenchmarkCompile(b *testing.B) {
+	r := prepared(b)
+	for b.Loop() {
+		_, err := render.Compile(r.s, 2)
+		require.NoError(b, err)
+	}
+	b.ReportMetric(float64(r.s.Triangles()), "triangles")
+	b.ReportMetric(float64(r.w.Bytes())/(1<<20), "MB")
+}
+
+// BenchmarkRays sends rays through the pump house: of the Hall view, from its
+// first hits in all directions, and from them to the lantern. One core.
+func BenchmarkRays(b *testing.B) {
+	r := prepared(b)
+	tree, err := trace.Build(r.s.V.Pos, r.s.Index, 2)
+	require.NoError(b, err)
+	tr := trace.NewTracer(tree)
+	cam := r.hall.Camera()
+	rng := rand.New(rand.NewPCG(1, 2))
+	var first, bounce, shadow []trace.Ray
+	const w, h = 480, 270
+	for i := range w * h {
+		q := trace.Ray{O: cam.Eye, D: cam.Ray(float32(i%w)+0.5, float32(i/w)+0.5, w, h), Max: 1e6}
+		first = append(first, q)
+		var hit trace.Hit
+		if !tr.First(&q, &hit) {
+			continue
+		}
+		p := q.O.Add(q.D.Scale(hit.T * 0.9995))
+		d := vec.New(rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64()).Norm()
+		bounce = append(bounce, trace.Ray{O: p, D: d, Max: 1e6})
+		to := flame.Sub(p)
+		shadow = append(shadow, trace.Ray{O: p, D: to.Norm(), Max: to.Len() * 0.98})
+	}
+	run := func(name string, rays []trace.Ray, f func(*trace.Ray)) {
+		b.Run(name, func(b *testing.B) {
+			for i := 0; b.Loop(); i++ {
+				f(&rays[i%len(rays)])
+			}
+			b.ReportMetric(float64(b.N)/b.Elapsed().Seconds()/1e6, "Mrays/s")
+			b.ReportMetric(float64(tree.Triangles()), "triangles")
+		})
+	}
+	var hit trace.Hit
+	run("first/coherent", first, func(q *trace.Ray) { tr.First(q, &hit) })
+	run("first/bounce", bounce, func(q *trace.Ray) { tr.First(q, &hit) })
+	run("any/shadow", shadow, func(q *trace.Ray) { tr.Any(q) })
+}
+
+func (r ready) pass(w, h, bounces int, lamps []*setup.Lamp) *render.Pass {
+	p := &render.Pass{World: r.w, View: r.hall.Camera(), W: w, H: h, Seed: 1, Bounces: bounces, Guide: render.NewGuide(w, h)}
+	for _, l := range lamps {
+		p.Lights = append(p.Lights, l.Source)
+		p.Layers = append(p.Layers, render.NewLayers(w, h, l.Shines()))
+	}
+	return p
+}
+
+// BenchmarkCoarse is the first picture after a view opens: 240 by 135, one
+// bounce, all fourteen lights, two cores.
+func BenchmarkCoarse(b *testing.B) {
+	r := prepared(b)
+	for b.Loop() {
+		require.NoError(b, r.pass(240, 135, 1, r.lamps).Run(context.Background(), 1, 2))
+	}
+	b.ReportMetric(float64(len(r.lamps)), "lights")
+}
+
+// BenchmarkMovedLight is one sample of one lamp's layers at full size.
+func BenchmarkMovedLight(b *testing.B) {
+	r := prepared(b)
+	var one []*setup.Lamp
+	for _, l := range r.lamps {
+		if l.ID == "lantern" {
+			one = append(one, l)
+		}
+	}
+	for b.Loop() {
+		require.NoError(b, r.pass(960, 540, 0, one).Run(context.Background(), 1, 2))
+	}
+}
+
+func BenchmarkLayerSamples(b *testing.B) {
+	r := prepared(b)
+	const w, h = 480, 270
+	p := r.pass(w, h, 0, r.lamps)
+	n := 0
+	for b.Loop() {
+		n++
+		require.NoError(b, p.Run(context.Background(), n, 2))
+	}
+	b.ReportMetric(float64(n*w*h)/b.Elapsed().Seconds()/1e6, "Mpaths/s")
+	b.ReportMetric(float64(n*w*h*len(r.lamps))/b.Elapsed().Seconds()/1e6, "Mlayer-samples/s")
+}
+
+// BenchmarkCompose adds fourteen packed layers of 960 by 540 up, one core.
+func BenchmarkCompose(b *testing.B) {
+	const w, h = 960, 540
+	words := make([]uint32, w*h)
+	for i := range words {
+		words[i] = uint32(i)*2654435761&0x7ffffff | 14<<27
+	}
+	out := make([]float32, 3*w*h)
+	for b.Loop() {
+		clear(out)
+		for range 14 {
+			render.Unpack(words, vec.V3{X: 1, Y: 0.8, Z: 0.6}, out)
+		}
+	}
+}
+
+// BenchmarkDenoise filters one layer of 960 by 540 at four levels, two cores.
+func BenchmarkDenoise(b *testing.B) {
+	r := prepared(b)
+	p := r.pass(960, 540, 1, []*setup.Lamp{{Source: &light.Light{Kind: light.Point}}})
+	require.NoError(b, p.Run(context.Background(), 1, 2))
+	f := render.NewFilter(p.Guide, p.View)
+	pic := make([]float32, 3*960*540)
+	for b.Loop() {
+		require.NoError(b, f.Apply(context.Background(), [][]float32{pic}, 4, 2))
+	}
+}
