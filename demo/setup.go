@@ -56,7 +56,7 @@ func Setup() *setup.Setup {
 	add("keeper-key", "keeper", setup.Light{Name: "Keeper key", Kind: setup.Spot, Role: "key", Output: 420, Stops: -0.9, Colour: k(3300), Position: a3(key), Aim: aim(key, head), Radius: 0.12, Inner: 14, Outer: 24, Range: 9, ShadowMap: 1024, Carry: setup.Live})
 	rim := head.Add(v(-1.7, 1.7, -2.2))
 	add("rim-window", "keeper", setup.Light{Name: "Rim, window", Kind: setup.Spot, Role: "rim", Output: 520, Stops: 0.4, Colour: k(7800), Position: a3(rim), Aim: aim(rim, head.Add(v(0, -0.15, 0))), Radius: 0.06, Inner: 12, Outer: 22, Range: 8, ShadowMap: 512, Carry: setup.Live})
-	ev := map[string]float64{"Boardwalk": 7.6, "Hall": 4.9, "Keeper": 4.7, "Culvert": 1.8, "Gauge room": 4.1}
+	ev := map[string]float64{"Boardwalk": 7.6, "Hall": 4.3, "Keeper": 4.7, "Culvert": 1.8, "Gauge room": 4.1}
 	ids := []string{"boardwalk", "hall", "keeper", "culvert", "gauge-room"}
 	for i, c := range views() {
 		s.Views[ids[i]] = setup.View{Name: c.Name, Order: float64(i), Eye: a3(c.Eye), Aim: a3(c.Aim), FovY: c.FovY * 57.29577951308232, Aspect: c.Aspect, EV: ev[c.Name]}

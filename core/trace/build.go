@@ -20,7 +20,7 @@ const (
 	MaxTriangles = 6_000_000
 
 	costNode  = 1.0
-	costBlock = 1.4
+	costBlock = 1.0
 )
 
 // node is four cache lines. hi lies at lo's byte offset xor 128, so a ray

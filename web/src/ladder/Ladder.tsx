@@ -78,10 +78,10 @@ export function Ladder() {
         {histogram.length > 0 && <path className="histogram" d={`M 52 ${y(evLow)} ${path.join(' ')} L 52 ${y(evHigh - 3)} Z`} />}
         <rect className="bracket" x={46} width={36} y={y(v.ev + clip)} height={y(v.ev - buried) - y(v.ev + clip)} rx={2} />
         <line className="middle" x1={46} x2={82} y1={y(v.ev)} y2={y(v.ev)} />
-        <text className="mark" x={82} y={y(v.ev + clip) - 4} textAnchor="end">
+        <text className="mark" x={84} y={y(v.ev + clip) - 5} textAnchor="end">
           clip
         </text>
-        <text className="mark" x={82} y={y(v.ev - buried) + 12} textAnchor="end">
+        <text className="mark" x={84} y={y(v.ev - buried) + 13} textAnchor="end">
           buried
         </text>
         {spot !== null && spot > 0 && <path className="spot" d={`M 40 ${y(evOf(spot)) - 4} l 7 4 l -7 4 z`} />}
