@@ -4,36 +4,21 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"math/rand/v2"
-	"os"
 	"sync"
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/format/gltf"
 	"willowherb/store"
+	"willowherb/store/storetest"
 )
 
 func stored(t *testing.T) *store.Store {
-	base := os.Getenv("WILLOWHERB_TEST_DB")
-	if base == "" {
-		t.Skip("WILLOWHERB_TEST_DB is not set; scripts/test starts a cluster and sets it")
-	}
-	ctx := context.Background()
-	c, err := pgx.Connect(ctx, base)
-	require.NoError(t, err)
-	defer c.Close(ctx)
-	name := fmt.Sprintf("t%d", rand.Uint64())
-	_, err = c.Exec(ctx, "CREATE DATABASE "+name)
-	require.NoError(t, err)
-	cfg, err := pgx.ParseConfig(base)
-	require.NoError(t, err)
-	s, err := store.Open(ctx, fmt.Sprintf("postgres://%s@%s:%d/%s", cfg.User, cfg.Host, cfg.Port, name))
+	s, err := store.Open(context.Background(), storetest.Database(t))
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	return s

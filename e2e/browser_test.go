@@ -4,7 +4,6 @@ package e2e
 import (
 	"context"
 	"fmt"
-	"math/rand/v2"
 	"net/url"
 	"os"
 	"os/exec"
@@ -16,28 +15,9 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
-	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
+	"willowherb/store/storetest"
 )
-
-// database makes a fresh database on the test cluster and returns its address.
-func database(t *testing.T) string {
-	base := os.Getenv("WILLOWHERB_TEST_DB")
-	if base == "" {
-		t.Skip("WILLOWHERB_TEST_DB is not set; scripts/test starts a cluster and sets it")
-	}
-	ctx := context.Background()
-	c, err := pgx.Connect(ctx, base)
-	require.NoError(t, err)
-	defer c.Close(ctx)
-	name := fmt.Sprintf("e%d", rand.Uint64())
-	_, err = c.Exec(ctx, "CREATE DATABASE "+name)
-	require.NoError(t, err)
-	u, err := url.Parse(base)
-	require.NoError(t, err)
-	u.Path = "/" + name
-	return u.String()
-}
 
 // server is a running willowherb serve.
 type server struct {
@@ -50,7 +30,7 @@ type server struct {
 
 // start builds nothing: WILLOWHERB_BIN is the binary under test.
 func start(t *testing.T, args ...string) *server {
-	s := &server{t: t, db: database(t), args: args}
+	s := &server{t: t, db: storetest.Database(t), args: args}
 	s.run(0)
 	t.Cleanup(s.kill)
 	return s

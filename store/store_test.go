@@ -5,33 +5,17 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"math/rand/v2"
-	"os"
 	"sync"
 	"testing"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 	"willowherb/core/setup"
+	"willowherb/store/storetest"
 )
 
-// open makes an empty database on the test cluster that scripts/test starts.
 func open(t *testing.T) (*Store, string) {
-	base := os.Getenv("WILLOWHERB_TEST_DB")
-	if base == "" {
-		t.Skip("WILLOWHERB_TEST_DB is not set; scripts/test starts a cluster and sets it")
-	}
-	ctx := context.Background()
-	c, err := pgx.Connect(ctx, base)
-	require.NoError(t, err)
-	defer c.Close(ctx)
-	name := fmt.Sprintf("t%d", rand.Uint64())
-	_, err = c.Exec(ctx, "CREATE DATABASE "+name)
-	require.NoError(t, err)
-	cfg, err := pgx.ParseConfig(base)
-	require.NoError(t, err)
-	url := fmt.Sprintf("postgres://%s@%s:%d/%s", cfg.User, cfg.Host, cfg.Port, name)
-	s, err := Open(ctx, url)
+	url := storetest.Database(t)
+	s, err := Open(context.Background(), url)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	return s, url

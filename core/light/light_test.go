@@ -54,7 +54,7 @@ func TestClosedForms(t *testing.T) {
 		{"spot on its ramp", edge, vec.V3{}, ramp / 9},
 		{"sun", sun, vec.V3{}, 1},
 		{"wide sun", wide, vec.V3{}, 1},
-		{"uniform sky", Light{Kind: Sky, Gradient: Uniform}, vec.V3{}, math.Pi},
+		{"uniform sky, E = pi L", Light{Kind: Sky, Gradient: Uniform}, vec.V3{}, math.Pi},
 		{"disc", Light{Kind: Disc, Pos: vec.V3{Y: 1.5}, Aim: down, Radius: 0.8}, vec.V3{}, float64(photometry.DiscIlluminance(1, 0.8, 1.5))},
 		{"rect over its corner", Light{Kind: Rect, Pos: vec.V3{X: 1, Y: 1, Z: 0.5}, Aim: down, U: vec.V3{X: 1}, V: vec.V3{Z: 1}, W: 2, H: 1}, vec.V3{}, float64(photometry.RectIlluminance(1, 2, 1, 1))},
 		{"rect over its middle", Light{Kind: Rect, Pos: vec.V3{Y: 2}, Aim: down, U: vec.V3{X: 1}, V: vec.V3{Z: 1}, W: 3, H: 1}, vec.V3{}, 4 * float64(photometry.RectIlluminance(1, 1.5, 0.5, 2))},

@@ -122,7 +122,7 @@ func newPath(p *Pass) *path {
 	}
 	for i, l := range p.Lights {
 		switch l.Kind {
-		case light.Sky, light.Sun:
+		case light.Sun, light.Sky:
 			w.far = append(w.far, i)
 		case light.Emissive:
 			for _, m := range l.Materials() {

@@ -106,10 +106,10 @@ func TestWhiteMetalUnderUniformSky(t *testing.T) {
 		s := &scene.Scene{Materials: []scene.Material{m}, Objects: []scene.Object{{Count: 2}}}
 		quad(s, 0, vec.V3{Y: 1}, vec.V3{X: -50, Z: -50}, vec.V3{X: 50, Z: -50}, vec.V3{X: 50, Z: 50}, vec.V3{X: -50, Z: 50})
 		require.NoError(t, s.Finish())
-		sky := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
-		sky.Prepare()
+		dome := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
+		dome.Prepare()
 		p := &Pass{World: compile(t, s), View: View{Eye: vec.V3{Y: 2}, Aim: vec.V3{Y: -1, Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.4}, W: 32, H: 32,
-			Lights: []*light.Light{sky}, Layers: []*Layers{NewLayers(32, 32, true)}}
+			Lights: []*light.Light{dome}, Layers: []*Layers{NewLayers(32, 32, true)}}
 		run(t, p, 256, 2)
 		y := p.Layers[0]
 		require.InEpsilon(t, 1, y.Mean(Direct).X+y.Mean(Reflected).X, 0.01, "roughness %g", rough)

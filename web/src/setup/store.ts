@@ -127,6 +127,8 @@ async function flush() {
         if (get().id !== s.id) return
         set({ undoLabel: a.undo, redoLabel: a.redo })
         settle(a.revision, p)
+        // Somebody else's edit came between: its news, and then ours, are on their way.
+        if (get().pending[0]?.seq === p.seq) await new Promise((r) => setTimeout(r, 100))
       } catch (e) {
         if (e instanceof Refused) {
           // The server will never take it: drop it and say why.
