@@ -209,3 +209,27 @@ func TestShots(t *testing.T) {
 	b.still()
 	b.shot(filepath.Join(dir, "scene.png"))
 }
+
+// TestFigures measures the browser against a running demo: how long from a key
+// on a light's stops to the picture with it, for the figures in
+// docs/performance.md. Like TestShots it runs only when it is asked to.
+func TestFigures(t *testing.T) {
+	address := os.Getenv("WILLOWHERB_URL")
+	if address == "" || os.Getenv("WILLOWHERB_FIGURES") == "" {
+		t.Skip("WILLOWHERB_URL and WILLOWHERB_FIGURES are not set")
+	}
+	b := open(t, address, 1280, 800)
+	opened := time.Now()
+	b.until("the picture", ready)
+	t.Logf("first picture %d ms after the page", time.Since(opened).Milliseconds())
+	b.until("a full picture", `document.querySelector('[data-testid=refinement]').dataset.level == 2`)
+	t.Logf("full picture %d ms after the page", time.Since(opened).Milliseconds())
+	b.row("lantern")
+	times := js[[]float64](b, `(async () => { const c = document.querySelector('canvas'), row = document.querySelector('[data-light=lantern]'), out = [];
+		for (let i = 0; i < 20; i++) { const before = c.dataset.drawn, t = performance.now();
+			row.dispatchEvent(new KeyboardEvent('keydown', { key: i % 2 ? 'ArrowRight' : 'ArrowLeft', bubbles: true }));
+			while (c.dataset.drawn === before) await new Promise(r => setTimeout(r, 1));
+			out.push(performance.now() - t); await new Promise(r => setTimeout(r, 300)); }
+		return out.sort((a, b) => a - b) })()`, chromedp.EvalAwaitPromise)
+	t.Logf("stops to the picture drawn: median %.0f ms, worst %.0f ms", times[len(times)/2], times[len(times)-1])
+}

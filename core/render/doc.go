@@ -12,5 +12,6 @@
 // Light sampling and surface sampling are combined by the balance heuristic
 // (Veach 1997, section 9.2). After a diffuse bounce, mirrors are roughened a
 // little (surface.Roughen): caustics seen after two bounces are softer than in
-// nature. Nothing else is biased, and no sample is clamped.
+// nature. Surfaces within a hand's breadth of a lamp send on less (near). Nothing
+// else is biased, and no sample is clamped.
 package render

@@ -219,6 +219,22 @@ func chance(l *light.Light, v int, p vec.V3) float32 {
 	return base * min(max(9/d.Dot(d), 0.2), 1)
 }
 
+// nearest is how near to a lamp, in metres, a surface may be and still send its
+// light on by the inverse square.
+const nearest = 0.2
+
+// near weakens what surfaces right beside a lamp (its own shade or cage) send
+// on to others: it is as if they were `nearest` away. Paths find such places by
+// chance alone, one in thousands, and each find would be a speckle that the
+// denoiser spreads. What the camera sees of those surfaces is not touched.
+func near(l *light.Light, p vec.V3) float32 {
+	if l.Kind != light.Point && l.Kind != light.Spot {
+		return 1
+	}
+	d := p.Sub(l.Pos)
+	return min(d.Dot(d)/(nearest*nearest), 1)
+}
+
 // Dimensions of the random numbers: 8 for each vertex, lights apart.
 const (
 	dimSurface = iota
@@ -270,6 +286,9 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 				}
 				if rad, pdf := l.Meet(start, dir, travel, far); pdf > 0 {
 					m := prevPdf / (prevPdf + pdf*chance(l, v-1, start))
+					if v > 1 {
+						m *= near(l, start)
+					}
 					w.put(i, kind, thr.Scale(rad*m))
 				}
 			}
@@ -411,6 +430,9 @@ func (w *path) lights(v int, thr vec.V3, f *surface.Surface, p *scene.SurfacePoi
 			k = x.Pdf * c / (x.Pdf*c + pdf)
 		}
 		r = r.Mul(x.Weight).Scale(k / c)
+		if v > 0 {
+			r = r.Scale(near(l, p.Pos))
+		}
 		if l.Shadow {
 			o := leave(p.Pos, f.Ng, x.Dir)
 			r = r.Mul(w.tracer.passes(o, x.Dir, x.Dist))

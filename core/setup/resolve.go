@@ -221,7 +221,7 @@ func (r *Resolved) key() [32]byte {
 }
 
 // layerAlgorithm changes whenever the same inputs would give another layer.
-const layerAlgorithm = 1
+const layerAlgorithm = 2
 
 // Camera returns the view's camera.
 func (v *View) Camera() render.View {

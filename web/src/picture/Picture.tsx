@@ -16,8 +16,8 @@ function histogram(rgba: Float32Array): number[] {
     const y = luminance([rgba[i] ?? 0, rgba[i + 1] ?? 0, rgba[i + 2] ?? 0])
     if (y <= 0) continue
     const b = Math.floor((evOf(y) - evLow) * binsPerStop)
-    const k = Math.min(Math.max(b, 0), bins.length - 1)
-    bins[k] = (bins[k] ?? 0) + 1
+    if (b < 0 || b >= bins.length) continue
+    bins[b] = (bins[b] ?? 0) + 1
   }
   const n = rgba.length / 4
   return bins.map((b) => b / n)
