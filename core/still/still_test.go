@@ -1,0 +1,73 @@
+package still
+
+import (
+	"context"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/exposure"
+	"willowherb/core/render"
+	"willowherb/core/scene"
+	"willowherb/core/setup"
+	"willowherb/core/vec"
+)
+
+// floor is a big grey floor of pure Lambert.
+func floor(t *testing.T) *scene.Scene {
+	m := scene.DefaultMaterial()
+	m.BaseColor, m.Metallic, m.Specular = [4]float32{0.5, 0.5, 0.5, 1}, 0, 0
+	up := vec.V3{Y: 1}
+	s := &scene.Scene{Materials: []scene.Material{m}, Objects: []scene.Object{{Name: "floor", Count: 2}}, Index: []uint32{0, 1, 2, 0, 2, 3}, Mat: []uint16{0, 0}, Obj: []uint32{0, 0}}
+	s.V.Pos = []vec.V3{{X: -50, Z: 50}, {X: 50, Z: 50}, {X: 50, Z: -50}, {X: -50, Z: -50}}
+	s.V.Nrm, s.V.UV0 = []vec.V3{up, up, up, up}, make([]vec.V2, 4)
+	require.NoError(t, s.Finish())
+	return s
+}
+
+func order(t *testing.T, lights map[string]setup.Light) Order {
+	s := floor(t)
+	w, err := render.Compile(s, 1)
+	require.NoError(t, err)
+	st, err := setup.Resolve(&setup.Setup{Lights: lights}, "")
+	require.NoError(t, err)
+	return Order{World: w, Lamps: st.Lamps(s), View: render.View{Eye: vec.V3{Y: 2}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 0.02}, W: 16, H: 16, Samples: 16, Workers: 2}
+}
+
+// A lamp of 1000 lm two metres over a floor of reflectance 0.5: E = I/d2, and a
+// Lambert surface shows L = r E / pi. The view is so narrow that the cosine is 1.
+func TestLumensBecomeLuminance(t *testing.T) {
+	lamp := setup.Light{Kind: setup.Point, Output: 1000, Stops: 1, Colour: setup.Colour{RGB: &[3]float64{1, 1, 1}}, Position: [3]float64{0, 2, 0}, Shadow: true, Channels: 1}
+	p, err := Render(context.Background(), order(t, map[string]setup.Light{"lamp": lamp}))
+	require.NoError(t, err)
+	want := 2 * 1000 / (4 * math.Pi) / 4 * 0.5 / math.Pi
+	require.InEpsilon(t, want, p.RGB[0], 0.005)
+	require.InEpsilon(t, want, p.Gives[0].Direct.X, 0.005)
+	require.Zero(t, p.Gives[0].Bounced.X, "there is nothing to bounce from")
+}
+
+// A sun of 10,000 lx straight down, warm: the picture has its colour and the
+// luminance that follows from its lux.
+func TestSunOfSoManyLux(t *testing.T) {
+	sun := setup.Light{Kind: setup.Sun, Output: 10000, Colour: setup.Colour{Kelvin: 3000}, Aim: [3]float64{0, -1, 0}, Angle: 0.53, Shadow: true, Channels: 1}
+	p, err := Render(context.Background(), order(t, map[string]setup.Light{"sun": sun}))
+	require.NoError(t, err)
+	y := 0.2126*float64(p.RGB[0]) + 0.7152*float64(p.RGB[1]) + 0.0722*float64(p.RGB[2])
+	require.InEpsilon(t, 10000*0.5/math.Pi, y, 0.005)
+	require.Greater(t, p.RGB[0], 3*p.RGB[2])
+	require.Less(t, p.Noise(10, exposure.Plain), 0.01)
+}
+
+func TestCancelledAndDark(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	off := setup.Light{Kind: setup.Point, Output: 1, Colour: setup.Colour{Kelvin: 3000}, Off: true}
+	o := order(t, map[string]setup.Light{"off": off})
+	_, err := Render(ctx, o)
+	require.ErrorIs(t, err, context.Canceled)
+	p, err := Render(context.Background(), o)
+	require.NoError(t, err)
+	for _, v := range p.RGB {
+		require.Zero(t, v)
+	}
+}
