@@ -267,7 +267,13 @@ func (s *Session) Changed(ctx context.Context, d *store.Done, by *Window) error 
 	for id, v := range doc.Views {
 		stale = stale || cameras[id] != v
 	}
-	go s.bench.poke(stale)
+	// Thumbnails and budgets follow at once; the worker may be seconds deep in a pass.
+	go func() {
+		if err := s.makeFigures(); err != nil {
+			slog.Error("figures failed", "setup", s.ID, "err", err)
+		}
+		s.bench.poke(stale)
+	}()
 	return nil
 }
 

@@ -202,3 +202,21 @@ func TestBrokenPlaceIsAnErrorNotACrash(t *testing.T) {
 	require.ErrorIs(t, err, ErrPlace)
 	require.ErrorContains(t, err, "bad.glb")
 }
+
+// Budgets follow an edit at once, however deep in a pass the worker is.
+func TestBudgetFollowsAnEditAtOnce(t *testing.T) {
+	st := stored(t)
+	b := New(st, Options{Width: 1600, MaxSamples: 4000, Workers: 1})
+	defer b.Close()
+	s, err := b.Open(context.Background(), floor(t, st))
+	require.NoError(t, err)
+	w := join(s, "a")
+	wait(t, "the first layers", func() bool { return w.has(isFrame("a", coarse, 1)) })
+	d := edit(t, st, s, 1, "/target", "handheld-30")
+	wait(t, "the other device's limit", func() bool {
+		return w.has(func(m any) bool {
+			f, ok := m.(Figures)
+			return ok && f.Revision == d.Revision && f.Budget.LimitMB == 128
+		})
+	})
+}

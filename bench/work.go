@@ -526,10 +526,15 @@ func (s *Session) compose(f *frame, alone map[string]bool) []float32 {
 	return out
 }
 
-// makeFigures makes thumbnails and budgets for the current revision.
+// makeFigures makes thumbnails and budgets for the current revision, unless
+// somebody has done so already. It reads of a guide only what its first sample
+// wrote, which does not change once the frame is published.
 func (s *Session) makeFigures() error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	if !s.figures {
+		return nil
+	}
 	s.figures = false
 	target := budget.Find(s.doc.Target)
 	for id, doc := range s.doc.Views {

@@ -116,12 +116,8 @@ func coat(p vec.V3) float64 {
 	}
 	d = blend(0.015, d, collar)
 	d = blend(0.05, d, ellipsoid(p, v(0, 1.38, -0.15), 0.12, 0.12, 0.065))
-	// Collar opening, lapel seam, belt.
+	// Collar opening, belt.
 	d = carve(0.015, d, ellipsoid(p, v(0, 1.475, 0.055), 0.058, 0.07, 0.06))
-	seam := math.Abs(x-0.02) - 0.004
-	if z > 0.05 && y < 1.42 {
-		d = max(d, -max(seam, -d-0.008))
-	}
 	belt := math.Abs(y-1.045) - 0.024
 	d = blend(0.006, d, max(d-0.009, belt))
 	return d
@@ -153,7 +149,7 @@ func keeper() gltf.ModelNode {
 		return min(hand(p, wristR, vec.Lerp(wristR, gripR, 0.72), gripR), hand(p, wristL, vec.Lerp(wristL, gripL, 0.8), gripL))
 	}
 	head.solid(mSkin, f, hands, v(-0.50, 0.72, -0.05), v(0.36, 1.35, 0.50), 0.0088)
-	body.solid(mCoat, f, coat, v(-0.48, 0.30, -0.42), v(0.46, 1.56, 0.42), 0.0185)
+	body.solid(mCoat, f, coat, v(-0.48, 0.30, -0.42), v(0.46, 1.56, 0.42), 0.0145)
 	body.solid(mLeather, f, boots, v(-0.22, -0.01, -0.14), v(0.22, 0.66, 0.24), 0.014)
 	lantern(lamp, flame, gripPoint(f))
 	return gltf.ModelNode{Name: "Keeper", Children: []gltf.ModelNode{body.node("Keeper coat"), head.node("Keeper head and hands"), lamp.node("Lantern")}}

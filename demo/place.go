@@ -586,7 +586,7 @@ func outside() []gltf.ModelNode {
 		walk.box(mRust, frame{door.point(v(0.05, y, 0.85)), door.x, door.y, door.z}, v(0.012, 0.05, 0.85), 0.008, 1)
 	}
 	// Reeds: thin blades in clumps, thicker along the water.
-	for range 850 {
+	for range 760 {
 		x, z := -13.5-34*math.Pow(r.Float64(), 1.25), (r.Float64()-0.5)*34
 		if math.Abs(z) < 1.25 || math.Abs(z-3.4) < 0.9 && r.Float64() < 0.8 || x > -16.5 && math.Abs(z) < 4.5 {
 			continue

@@ -21,6 +21,7 @@ export const theme = createTheme({
     },
     MuiTooltip: { defaultProps: { enterDelay: 400, disableInteractive: true }, styleOverrides: { tooltip: { backgroundColor: '#1f1f1f', fontSize: 12, fontWeight: 400 } } },
     MuiButtonBase: { defaultProps: { disableRipple: true } },
+    MuiSnackbarContent: { styleOverrides: { root: { backgroundColor: '#1f1f1f', color: '#ededed', fontSize: 12.5 } } },
     MuiPaper: { styleOverrides: { root: { backgroundImage: 'none' } } },
   },
 })
