@@ -336,6 +336,7 @@ func (t *Tree) collapse(b *builder, pad float32) {
 	t.blocks = make([]block, 0, len(b.refs)/5+1)
 	t.ids = make([][wide]uint32, 0, len(b.refs)/5+1)
 	t.emit(b, 0, pad)
+	t.nodes, t.blocks = large(t, t.nodes), large(t, t.blocks)
 }
 
 // roots lists the subtrees that stand for n when it may use k roots.
