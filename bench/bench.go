@@ -230,9 +230,9 @@ func (s *Session) Look(w *Window, id string) {
 	s.bench.poke(true)
 }
 
-// Changed takes in an edit that is in the journal, and tells every window. A
-// revision that leaves a gap is answered by reading the setup again.
-func (s *Session) Changed(ctx context.Context, d *store.Done, by *Window) error {
+// Changed takes in an edit that is in the journal, and tells every window: of
+// the edit alone, or of the whole document where a revision was missed.
+func (s *Session) Changed(d *store.Done) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if d.Repeat || d.Revision <= s.revision {

@@ -116,7 +116,7 @@ func edit(t *testing.T, st *store.Store, s *Session, seq int64, path string, v a
 	require.NoError(t, err)
 	d, err := st.Apply(context.Background(), s.ID, setup.Edit{Person: "p", Window: "w", Seq: seq, Target: "base", Label: "x", Ops: []setup.Op{{Op: "replace", Path: path, Value: raw}}})
 	require.NoError(t, err)
-	require.NoError(t, s.Changed(context.Background(), d, nil))
+	require.NoError(t, s.Changed(d))
 	return d
 }
 

@@ -166,7 +166,7 @@ func (b *Bench) next() *job {
 		if rank >= bestRank {
 			return
 		}
-		if j := s.piece(id, level, rank); j != nil {
+		if j := s.piece(id, level); j != nil {
 			r := rank
 			if level == full || level == thumb {
 				// Less refined before more refined, among equals.
@@ -211,7 +211,7 @@ func (b *Bench) next() *job {
 
 // piece returns work on a frame, or nil when it has reached its goal. Call with
 // mu held.
-func (s *Session) piece(id string, level, _ int) *job {
+func (s *Session) piece(id string, level int) *job {
 	f := s.frame(id, level)
 	if level == coarse || level == middle {
 		// Once a finer picture has every light, coarser ones are of no use.

@@ -197,6 +197,15 @@ func id(c fiber.Ctx) (int64, error) {
 	return n, nil
 }
 
+// opened is the session of the setup that the request names.
+func (s *Server) opened(c fiber.Ctx) (*bench.Session, error) {
+	n, err := id(c)
+	if err != nil {
+		return nil, err
+	}
+	return s.bench.Open(c.Context(), n)
+}
+
 func (s *Server) get(c fiber.Ctx) error {
 	n, err := id(c)
 	if err != nil {
@@ -272,7 +281,7 @@ func (s *Server) apply(c fiber.Ctx, person string, do func(int64) (*store.Done, 
 	if err != nil {
 		return err
 	}
-	if err := open.Changed(c.Context(), d, nil); err != nil {
+	if err := open.Changed(d); err != nil {
 		return err
 	}
 	undo, redo, err := s.store.Next(c.Context(), n, person)
@@ -299,11 +308,7 @@ func (s *Server) nextDeeds(c fiber.Ctx) error {
 
 // layer serves packed values; a version never changes.
 func (s *Server) layer(c fiber.Ctx) error {
-	n, err := id(c)
-	if err != nil {
-		return err
-	}
-	open, err := s.bench.Open(c.Context(), n)
+	open, err := s.opened(c)
 	if err != nil {
 		return err
 	}
@@ -331,11 +336,7 @@ func littleEndian(words []uint32) []byte {
 }
 
 func (s *Server) picture(c fiber.Ctx) error {
-	n, err := id(c)
-	if err != nil {
-		return err
-	}
-	open, err := s.bench.Open(c.Context(), n)
+	open, err := s.opened(c)
 	if err != nil {
 		return err
 	}
@@ -353,11 +354,7 @@ func (s *Server) picture(c fiber.Ctx) error {
 }
 
 func (s *Server) thumb(c fiber.Ctx) error {
-	n, err := id(c)
-	if err != nil {
-		return err
-	}
-	open, err := s.bench.Open(c.Context(), n)
+	open, err := s.opened(c)
 	if err != nil {
 		return err
 	}

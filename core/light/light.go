@@ -196,6 +196,15 @@ func (l *Light) shape(p vec.V3) float32 {
 	return k
 }
 
+// capHeight is 1 - cos of the angle whose squared sine is given: of the cone
+// under which a sphere is seen. Small angles by series, to keep their digits.
+func capHeight(sin2 float32) float32 {
+	if sin2 < 1e-3 {
+		return sin2/2 + sin2*sin2/8
+	}
+	return 1 - float32(math.Sqrt(float64(1-sin2)))
+}
+
 // Sample chooses a direction from p (normal n) towards the light. ok is false
 // where nothing arrives.
 func (l *Light) Sample(p, n vec.V3, u vec.V2) (s Sample, ok bool) {
@@ -236,11 +245,7 @@ func (l *Light) Sample(p, n vec.V3, u vec.V2) (s Sample, ok bool) {
 		if d2 <= r2 {
 			return s, false
 		}
-		sin2 := r2 / d2
-		h := 1 - float32(math.Sqrt(float64(1-sin2)))
-		if sin2 < 1e-3 {
-			h = sin2/2 + sin2*sin2/8
-		}
+		h := capHeight(r2 / d2)
 		t, b := vec.Basis(w)
 		c := sampling.Cone(u, h)
 		s.Dir = t.Scale(c.X).Add(b.Scale(c.Y)).Add(w.Scale(c.Z))
@@ -362,11 +367,7 @@ func (l *Light) Meet(o, d vec.V3, near, far float32) (radiance, pdf float32) {
 		if t := b - float32(math.Sqrt(float64(q))); t > far || t <= near {
 			return
 		}
-		sin2 := r2 / c2
-		h := 1 - float32(math.Sqrt(float64(1-sin2)))
-		if sin2 < 1e-3 {
-			h = sin2/2 + sin2*sin2/8
-		}
+		h := capHeight(r2 / c2)
 		return l.shine * l.shape(o), 1 / (2 * math.Pi * h)
 	case Rect, Disc:
 		cos := -d.Dot(l.Aim)

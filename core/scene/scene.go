@@ -80,7 +80,8 @@ func (m *Material) Special() bool {
 // Emits reports whether the surface shines by itself.
 func (m *Material) Emits() bool { return m.Emissive.Max() > 0 }
 
-// Vertex attributes are parallel arrays; UV1, Color may be empty.
+// Vertices are parallel arrays of attributes: positions in metres, unit normals,
+// texture coordinates, linear colours. UV1 and Color may be empty.
 type Vertices struct {
 	Pos   []vec.V3
 	Nrm   []vec.V3

@@ -118,10 +118,9 @@ type Deed string
 
 // Deeds.
 const (
-	Did    Deed = "edit"
-	Undid  Deed = "undo"
-	Redid  Deed = "redo"
-	opened Deed = ""
+	Did   Deed = "edit"
+	Undid Deed = "undo"
+	Redid Deed = "redo"
 )
 
 // Entry is one line of a journal as undo needs it. Of is the revision that an
@@ -148,7 +147,7 @@ func Stacks(entries []Entry) (undo, redo []int64) {
 				redo = redo[:len(redo)-1]
 			}
 			undo = append(undo, e.Revision)
-		case Did, opened:
+		case Did:
 			undo = append(undo, e.Revision)
 			redo = redo[:0]
 		}

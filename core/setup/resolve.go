@@ -31,11 +31,7 @@ type State struct {
 type Resolved struct {
 	ID string
 	Light
-	// Gain multiplies the light's unit layers: colour times output times stops
-	// and trim, in the light's own units (candela, cd/m2, lux); zero when off.
-	// Without geometry lumens of emissive area cannot be turned into luminance,
-	// so Gain is filled by Lamps.
-	level float64
+	level float64 // output with stops and trim, in the unit of its kind
 }
 
 // Resolve applies a look ("" for none) and the groups to the document. It is the
@@ -226,8 +222,7 @@ const layerAlgorithm = 2
 // Camera returns the view's camera.
 func (v *View) Camera() render.View {
 	aim := v3(v.Aim).Norm()
-	u, up := axes(aim, v.Roll)
-	_ = u
+	_, up := axes(aim, v.Roll)
 	return render.View{Eye: v3(v.Eye), Aim: aim, Up: up, FovY: v.FovY * math.Pi / 180}
 }
 

@@ -52,7 +52,7 @@ func (a V3) Norm() V3 {
 // Max returns the largest component.
 func (a V3) Max() float32 { return max(a.X, a.Y, a.Z) }
 
-// Min3 and Max3 return the componentwise extremes of a and b.
+// Min3 returns the componentwise minimum.
 func Min3(a, b V3) V3 { return V3{min(a.X, b.X), min(a.Y, b.Y), min(a.Z, b.Z)} }
 
 // Max3 returns the componentwise maximum.

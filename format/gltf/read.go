@@ -29,15 +29,14 @@ import (
 
 // Limits bound what a file may ask for. The zero value is not useful; see DefaultLimits.
 type Limits struct {
-	FileBytes    int64 // size of the file and of each side file
-	Triangles    int64
-	Vertices     int64
-	Nodes        int
-	Depth        int
-	ImagePixels  int64 // of one picture
-	ImageSide    int
-	TotalPixels  int64 // of all pictures
-	PathSegments int
+	FileBytes   int64 // size of the file and of each side file
+	Triangles   int64
+	Vertices    int64
+	Nodes       int
+	Depth       int
+	ImagePixels int64 // of one picture
+	ImageSide   int
+	TotalPixels int64 // of all pictures
 }
 
 // DefaultLimits are those of the application.

@@ -5,7 +5,7 @@ import { complain, useSetup } from '../setup/store'
 import { Composite } from './composite'
 import { useLook } from './look'
 
-/** histogramBins a stop, from EV -4 to 18. */
+/** The histogram counts pixels by luminance: so many bins a stop, from EV -4 to 18. */
 export const evLow = -4
 export const evHigh = 18
 export const binsPerStop = 4
