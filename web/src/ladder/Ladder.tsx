@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { replace } from '../ledger/deeds'
 import { useLook } from '../picture/look'
 import { binsPerStop, evHigh, evLow } from '../picture/Picture'
@@ -18,6 +18,15 @@ export function Ladder() {
   const drag = useRef<{ y: number; ev: number } | null>(null)
   const [height, setHeight] = useState(520)
   const v = doc?.views[id]
+  const there = v !== undefined
+  useEffect(() => {
+    const fit = () => {
+      if (box.current?.clientHeight) setHeight(box.current.clientHeight)
+    }
+    fit()
+    window.addEventListener('resize', fit)
+    return () => window.removeEventListener('resize', fit)
+  }, [there])
   if (!doc || !v) return <section className="ladder" aria-label="Exposure ladder" />
   const clip = clipStops(doc.curve)
   const buried = 6
@@ -38,10 +47,7 @@ export function Ladder() {
   return (
     <section className="ladder" aria-label="Exposure ladder">
       <svg
-        ref={(el) => {
-          box.current = el
-          if (el && Math.abs(el.clientHeight - height) > 1) setHeight(el.clientHeight)
-        }}
+        ref={box}
         role="slider"
         tabIndex={0}
         aria-label="Held exposure in EV"
