@@ -82,7 +82,7 @@ func wait(t *testing.T, what string, f func() bool) {
 func isFrame(view string, level, samples int) func(any) bool {
 	return func(m any) bool {
 		f, ok := m.(*FrameNews)
-		return ok && f.View == view && f.Level == level && f.Samples >= samples
+		return ok && (f.Level != thumb || f.View == view) && f.Level == level && f.Samples >= samples
 	}
 }
 
@@ -97,14 +97,19 @@ func TestVisibleViewComesFirstThenRefinesToItsGoal(t *testing.T) {
 	wait(t, "thumbnails of both views", func() bool { return s.Thumb("a") != nil && s.Thumb("b") != nil })
 	w.mu.Lock()
 	var order []string
+	sights := map[string]bool{}
 	for _, m := range w.news {
 		if f, ok := m.(*FrameNews); ok {
 			order = append(order, fmt.Sprint(f.View, f.Level))
+			sights[f.Sight] = f.Level < thumb || sights[f.Sight]
 		}
 	}
 	w.mu.Unlock()
-	require.Equal(t, []string{"b0", "b1", "b2"}, order[:3], "coarse before fine, and nothing of the other view before")
-	require.NotContains(t, order, "a2", "a view that nobody looks at gets a thumbnail only")
+	require.Equal(t, []string{"0", "1", "2"}, order[:3], "coarse before fine, and nothing of the other view before")
+	require.Len(t, sights, 2)
+	s.mu.Lock()
+	require.Nil(t, s.sights[s.keyOf("a")].levels[full], "a view that nobody looks at gets a thumbnail only")
+	s.mu.Unlock()
 	require.True(t, w.has(func(m any) bool {
 		f, ok := m.(Figures)
 		return ok && f.Budget.Lights["one"].Ms > 0 && f.Budget.Measured
@@ -126,7 +131,7 @@ func (s *Session) finished(view string) map[string]int {
 	defer s.mu.Unlock()
 	out := map[string]int{}
 	for _, l := range s.lamps {
-		if f := s.views[view].levels[full]; f != nil && f.layers[l.Key] != nil {
+		if f := s.sights[s.keyOf(view)].levels[full]; f != nil && f.layers[l.Key] != nil {
 			out[l.ID] = f.layers[l.Key].version
 		}
 	}
@@ -151,7 +156,7 @@ func TestAnEditMakesStaleOnlyWhatItMust(t *testing.T) {
 	wait(t, "the changed light is rendered again", func() bool { return s.finished("a")["one"] == 4 })
 
 	s.mu.Lock()
-	n := len(s.views["a"].levels[full].layers)
+	n := len(s.sights[s.keyOf("a")].levels[full].layers)
 	s.mu.Unlock()
 	require.Equal(t, 3, n, "the layer as it was is spared")
 	edit(t, st, s, 3, "/lights/one/range", 9)
@@ -179,8 +184,12 @@ func TestPictureAndLayersAreServedByVersion(t *testing.T) {
 		})
 	})
 	key := keyName(s.lamps[0].Key)
-	require.Len(t, s.Layer(news.Frame, key, news.Layers[key].Version), 64*64)
-	require.Nil(t, s.Layer(news.Frame, key, 99))
+	require.Len(t, s.Layer(news.Frame, key, news.Layers[key].Version, whole), 64*64)
+	require.Len(t, s.Layer(news.Frame, key, news.Layers[key].Version, bounced), 64*64)
+	require.Nil(t, s.Layer(news.Frame, key, 99, whole))
+	m := s.Map(news.Frame)
+	require.Len(t, m, 2*64*64)
+	require.Equal(t, uint32(0), m[2*(32*64+32)], "the floor is under the middle of the picture")
 	both, _, ok, err := s.Picture("a", nil)
 	require.NoError(t, err)
 	require.True(t, ok)

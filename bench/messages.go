@@ -5,6 +5,7 @@ import (
 
 	"willowherb/core/budget"
 	"willowherb/core/setup"
+	"willowherb/store"
 )
 
 // Hello is the first message to a window, and the answer to a gap.
@@ -38,12 +39,47 @@ type Edited struct {
 	Window   string              `json:"window"`
 	Seq      int64               `json:"seq"`
 	Lamps    map[string]LampFact `json:"lamps"`
+	// Over are the values that somebody had set shortly before without knowing of
+	// this edit, or this edit without knowing of theirs: last one wins.
+	Over []store.Over `json:"over,omitempty"`
 }
 
-// FrameNews tells of a picture's layers: of one view at one size.
+// Sighted tells a window which sight its gaze N sees.
+type Sighted struct {
+	Type  string `json:"type"` // "sighted"
+	N     int64  `json:"n"`
+	Sight string `json:"sight"`
+}
+
+// Preview is a picture for a camera in motion: RGB9_E5 words, little-endian.
+type Preview struct {
+	Type   string  `json:"type"` // "preview"
+	N      int64   `json:"n"`    // the gaze it was made for
+	Width  int     `json:"width"`
+	Height int     `json:"height"`
+	Scale  float64 `json:"scale"`
+	Words  []byte  `json:"words"`
+}
+
+// Drafted tells a window its lamps as its drag would have them.
+type Drafted struct {
+	Type  string              `json:"type"` // "drafted"
+	Lamps map[string]LampFact `json:"lamps"`
+}
+
+// Present tells who is here: what each person is called, by their id.
+type Present struct {
+	Type    string            `json:"type"` // "present"
+	People  map[string]string `json:"people"`
+	Windows int               `json:"windows"`
+}
+
+// FrameNews tells of a picture's layers: of one sight at one size. View is set for
+// thumbnails.
 type FrameNews struct {
 	Type    string               `json:"type"` // "frame"
-	View    string               `json:"view"`
+	Sight   string               `json:"sight"`
+	View    string               `json:"view,omitempty"`
 	Frame   string               `json:"frame"`
 	Width   int                  `json:"width"`
 	Height  int                  `json:"height"`
@@ -55,10 +91,11 @@ type FrameNews struct {
 }
 
 // LayerNews is one light's layer, by its key: the version to fetch, the scale of
-// its packed values, and the mean colour of each kind for unit output.
+// the packed values of each part (all of it, bounced, shining; 0 for none), and
+// the mean colour of each kind for unit output.
 type LayerNews struct {
 	Version   int        `json:"version"`
-	Scale     float64    `json:"scale"`
+	Scales    [3]float64 `json:"scales"`
 	Direct    [3]float64 `json:"direct"`
 	Bounced   [3]float64 `json:"bounced"`
 	Seen      [3]float64 `json:"seen"`
@@ -75,12 +112,12 @@ type Figures struct {
 }
 
 func (s *Session) hello(w *Window) Hello {
-	return Hello{"hello", s.ID, s.Project, s.File, s.Notes, s.revision, s.document, w.View, s.lampFacts()}
+	return Hello{"hello", s.ID, s.Project, s.File, s.Notes, s.revision, s.document, w.View, s.facts(s.lamps)}
 }
 
-func (s *Session) lampFacts() map[string]LampFact {
+func (s *Session) facts(lamps []*setup.Lamp) map[string]LampFact {
 	out := map[string]LampFact{}
-	for _, l := range s.lamps {
+	for _, l := range lamps {
 		out[l.ID] = LampFact{keyName(l.Key), l.PerOutput, l.Shines()}
 	}
 	return out

@@ -2,12 +2,15 @@ package bench
 
 import (
 	"bytes"
+	"cmp"
 	"context"
+	"encoding/binary"
 	"log/slog"
 	"maps"
 	"math"
 	"slices"
 	"sync"
+	"time"
 
 	"willowherb/core/budget"
 	"willowherb/core/exposure"
@@ -18,155 +21,33 @@ import (
 	"willowherb/format/picture"
 )
 
-// Levels of a view's picture: a quarter, a half, the full width, and thumbnails.
-const (
-	coarse = iota
-	middle
-	full
-	thumb
-	levels
-)
-
-const (
-	thumbWidth   = 192
-	thumbSamples = 32
-	// spareLayers are kept beyond those in use, so that undo finds them again.
-	spareLayers = 4
-	// keptViews keep their large layers after the window has gone to another view.
-	keptViews = 2
-)
-
-// view is what is known of one view.
-type view struct {
-	levels  [levels]*frame
-	used    int64 // when a window last showed it
-	budget  *budget.Frame
-	revised int64
-	thumb   []byte
-	version int64
-}
-
-func (v *view) frames() []*frame {
-	var out []*frame
-	for _, f := range v.levels {
-		if f != nil {
-			out = append(out, f)
-		}
-	}
-	return out
-}
-
-// frame is one view at one size. Sums and guide belong to the worker; what is
-// published is guarded by the session's mutex.
-type frame struct {
-	key    string
-	level  int
-	cam    render.View
-	w, h   int
-	goal   int
-	guide  *render.Guide
-	layers map[[32]byte]*layer
-
-	samples int // of the least refined layer in use, as published
-	noise   float64
-}
-
-type layer struct {
-	sums *render.Layers
-	used int64
-	// Published.
-	version int // samples
-	words   []uint32
-	news    LayerNews
-}
-
-func (f *frame) message(viewID string) *FrameNews {
-	if f.samples == 0 {
-		return nil
-	}
-	m := &FrameNews{Type: "frame", View: viewID, Frame: f.key, Width: f.w, Height: f.h, Level: f.level, Samples: f.samples, Goal: f.goal, Noise: f.noise, Layers: map[string]LayerNews{}}
-	for k, l := range f.layers {
-		if l.version > 0 {
-			m.Layers[keyName(k)] = l.news
-		}
-	}
-	return m
-}
-
-func (v *view) figuresMessage(id string) Figures {
-	return Figures{"figures", id, v.revised, v.version, *v.budget}
-}
-
-// size of a view's picture at a level.
-func (b *Bench) size(v setup.View, level int) (w, h int) {
-	w = b.opt.Width
-	switch level {
-	case coarse:
-		w /= 4
-	case middle:
-		w /= 2
-	case thumb:
-		w = min(thumbWidth, w)
-	}
-	if v.Aspect < 1 {
-		w = int(float64(w) * v.Aspect)
-	}
-	w = max(w, 2)
-	return w, min(max(int(math.Round(float64(w)/v.Aspect)), 2), 4096)
-}
-
-// frame returns the frame of a view at a level, made anew when its camera or
-// size has changed. Call with mu held.
-func (s *Session) frame(id string, level int) *frame {
-	doc := s.doc.Views[id]
-	v := s.views[id]
-	if v == nil {
-		v = &view{}
-		s.views[id] = v
-	}
-	w, h := s.bench.size(doc, level)
-	key := keyName(doc.Key(s.hash, w, h))
-	f := v.levels[level]
-	if f == nil || f.key != key {
-		goal := []int{1, 1, s.bench.opt.MaxSamples, min(thumbSamples, s.bench.opt.MaxSamples)}[level]
-		f = &frame{key: key, level: level, cam: doc.Camera(), w: w, h: h, goal: goal, guide: render.NewGuide(w, h), layers: map[[32]byte]*layer{}}
-		v.levels[level] = f
-	}
-	for _, l := range s.lamps {
-		y := f.layers[l.Key]
-		if y == nil {
-			y = &layer{}
-			f.layers[l.Key] = y
-		}
-		y.used = s.clock
-	}
-	return f
-}
-
 // job is a piece of work: one more sample for the lights of a frame that have
-// the fewest, or the figures of a session.
+// the fewest, a picture for a moving camera, or the figures of a session.
 type job struct {
 	s     *Session
-	view  string
+	t     *sight
 	f     *frame
 	lamps []*setup.Lamp
 	from  int // samples they have
+	eye   *Window
 }
 
-// next chooses the most useful piece of work there is. The visible views come
-// first, coarse before fine; thumbnails when every visible view has a full
-// picture of a few samples; then everything to its goal.
+// next chooses the most useful piece of work there is. A camera in motion comes
+// before all else; then the sights that windows show, coarse before fine and what
+// is missing before what is there; thumbnails when every sight has a full picture
+// of a few samples; then everything to its goal. Among equals the session that
+// has had least of the worker's time comes first.
 func (b *Bench) next() *job {
 	b.mu.Lock()
 	open := slices.Collect(maps.Values(b.open))
 	b.mu.Unlock()
-	slices.SortFunc(open, func(a, c *Session) int { return int(a.ID - c.ID) })
+	slices.SortFunc(open, func(a, c *Session) int { return cmp.Or(cmp.Compare(a.served, c.served), cmp.Compare(a.ID, c.ID)) })
 	best, bestRank := (*job)(nil), math.MaxInt
-	offer := func(s *Session, id string, level, rank int) {
+	offer := func(s *Session, t *sight, level, rank int) {
 		if rank >= bestRank {
 			return
 		}
-		if j := s.piece(id, level); j != nil {
+		if j := s.piece(t, level); j != nil {
 			r := rank
 			if level == full || level == thumb {
 				// Less refined before more refined, among equals.
@@ -181,26 +62,35 @@ func (b *Bench) next() *job {
 		s.mu.Lock()
 		if len(s.windows) > 0 {
 			s.clock++
-			shown := map[string]bool{}
-			for w := range s.windows {
-				shown[w.View] = true
-			}
-			if s.figures {
+			if s.figures && bestRank > -1 {
 				best, bestRank = &job{s: s}, -1
 			}
-			for _, id := range s.doc.SortedViews() {
-				if !shown[id] {
-					continue
+			shown := map[*sight]bool{}
+			for w := range s.windows {
+				see, ok := s.see(w)
+				switch {
+				case !ok:
+				case w.gaze.Moving:
+					if w.moved > w.made && bestRank > -2 {
+						best, bestRank = &job{s: s, eye: w}, -2
+					}
+				default:
+					t := s.sight(see)
+					t.used, t.ev = s.clock, see.Camera.EV
+					shown[t] = true
 				}
-				offer(s, id, coarse, 0)
-				if v := s.views[id]; v != nil {
-					v.used = s.clock
-				}
-				offer(s, id, middle, 10)
-				offer(s, id, full, 20)
+			}
+			for t := range shown {
+				offer(s, t, coarse, 0)
+				offer(s, t, middle, 10)
+				offer(s, t, full, 20)
 			}
 			for _, id := range s.doc.SortedViews() {
-				offer(s, id, thumb, 22)
+				t := s.sight(viewSight(s.doc.Views[id]))
+				if !shown[t] {
+					t.ev = s.doc.Views[id].EV
+				}
+				offer(s, t, thumb, 22)
 			}
 			s.letGo(shown)
 		}
@@ -209,23 +99,24 @@ func (b *Bench) next() *job {
 	return best
 }
 
-// piece returns work on a frame, or nil when it has reached its goal. Call with
-// mu held.
-func (s *Session) piece(id string, level int) *job {
-	f := s.frame(id, level)
-	if level == coarse || level == middle {
-		// Once a finer picture has every light, coarser ones are of no use.
-		for l := full; l > level; l-- {
-			if g := s.views[id].levels[l]; g != nil && g.key == s.keyOf(id, l) && s.complete(g) {
-				return nil
-			}
-		}
+// piece returns work on a sight at a level, or nil when it has reached its goal.
+// Call with mu held.
+func (s *Session) piece(t *sight, level int) *job {
+	lamps := s.wanted(t.key)
+	if level == thumb {
+		lamps = s.lamps
 	}
-	j := &job{s: s, view: id, f: f, from: math.MaxInt}
-	for _, l := range s.lamps {
+	f := s.frame(t, level, lamps)
+	j := &job{s: s, t: t, f: f, from: math.MaxInt}
+	for _, l := range lamps {
+		if level < full && t.finer(l.Key, level) {
+			continue // of no use any more
+		}
 		n := 0
 		if y := f.layers[l.Key]; y.sums != nil {
-			n = y.sums.Samples()
+			if n = y.sums.Samples(); n >= enough && y.clean(l, t.ev) {
+				continue
+			}
 		}
 		if n < j.from {
 			j.from, j.lamps = n, nil
@@ -240,72 +131,91 @@ func (s *Session) piece(id string, level int) *job {
 	return j
 }
 
-func (s *Session) keyOf(id string, level int) string {
-	v := s.doc.Views[id]
-	w, h := s.bench.size(v, level)
-	return keyName(v.Key(s.hash, w, h))
-}
-
-// complete reports whether every light has a published layer in f.
-func (s *Session) complete(f *frame) bool {
-	for _, l := range s.lamps {
-		if y := f.layers[l.Key]; y == nil || y.version == 0 {
-			return false
-		}
-	}
-	return len(s.lamps) > 0
-}
-
-// letGo bounds memory: views that are gone, large frames of views not shown for
-// long, layers of lights as they were some edits ago.
-func (s *Session) letGo(shown map[string]bool) {
-	type old struct {
-		id   string
-		used int64
-	}
-	var hidden []old
-	for id, v := range s.views {
-		if _, ok := s.doc.Views[id]; !ok {
-			delete(s.views, id)
-			continue
-		}
-		for _, f := range v.frames() {
-			var spare []*layer
-			keys := map[*layer][32]byte{}
-			for k, y := range f.layers {
-				if y.used < s.clock && !s.uses(k) {
-					spare = append(spare, y)
-					keys[y] = k
-				}
-			}
-			slices.SortFunc(spare, func(a, b *layer) int { return int(b.used - a.used) })
-			for i, y := range spare {
-				if i >= spareLayers {
-					delete(f.layers, keys[y])
-				}
-			}
-		}
-		if !shown[id] && (v.levels[full] != nil || v.levels[middle] != nil) {
-			hidden = append(hidden, old{id, v.used})
-		}
-	}
-	slices.SortFunc(hidden, func(a, b old) int { return int(b.used - a.used) })
-	for i, o := range hidden {
-		if i >= keptViews-1 {
-			v := s.views[o.id]
-			v.levels[coarse], v.levels[middle], v.levels[full] = nil, nil, nil
-		}
-	}
-}
-
-func (s *Session) uses(k [32]byte) bool {
-	for _, l := range s.lamps {
-		if l.Key == k {
+// finer reports whether a layer has been published at a larger size than level.
+func (t *sight) finer(key [32]byte, level int) bool {
+	for l := full; l > level; l-- {
+		if f := t.levels[l]; f != nil && f.layers[key] != nil && f.layers[key].version > 0 {
 			return true
 		}
 	}
 	return false
 }
+
+// enough samples for a layer's own noise to be believed.
+const enough = 16
+
+// clean reports whether what is left of a layer's noise cannot be seen in the
+// finished picture: under half a per cent of middle grey.
+func (y *layer) clean(l *setup.Lamp, ev float64) bool {
+	g := l.Gain()
+	return y.version >= enough && y.noise*float64(g.Max())*exposure.Factor(ev) < 0.005*exposure.Middle
+}
+
+// letGo bounds memory: layers of lights as they were some edits ago, thumbnails of
+// views that are gone, and, over the budget, the sights that were longest not shown.
+func (s *Session) letGo(shown map[*sight]bool) {
+	views := map[string]bool{}
+	for id := range s.doc.Views {
+		views[s.keyOf(id)] = true
+	}
+	var hidden []*sight
+	total := 0
+	for key, t := range s.sights {
+		uses := map[[32]byte]bool{}
+		for _, l := range s.wanted(key) {
+			uses[l.Key] = true
+		}
+		for _, f := range t.frames() {
+			type old struct {
+				key  [32]byte
+				used int64
+			}
+			var spare []old
+			for k, y := range f.layers {
+				if y.used < s.clock && !uses[k] {
+					spare = append(spare, old{k, y.used})
+				}
+			}
+			slices.SortFunc(spare, func(a, b old) int { return int(b.used - a.used) })
+			for i, o := range spare {
+				if i >= spareLayers {
+					delete(f.layers, o.key)
+				}
+			}
+			total += f.bytes()
+		}
+		if !shown[t] {
+			hidden = append(hidden, t)
+		}
+	}
+	for id := range s.views {
+		if _, ok := s.doc.Views[id]; !ok {
+			delete(s.views, id)
+		}
+	}
+	slices.SortFunc(hidden, func(a, b *sight) int { return int(a.used - b.used) })
+	for i, t := range hidden {
+		if !views[t.key] && len(hidden)-i > keptSights {
+			delete(s.sights, t.key)
+			continue
+		}
+		if total <= s.bench.opt.Memory {
+			continue
+		}
+		for _, l := range []int{coarse, middle, full} {
+			if f := t.levels[l]; f != nil {
+				total -= f.bytes()
+				t.levels[l] = nil
+			}
+		}
+		if !views[t.key] {
+			delete(s.sights, t.key)
+		}
+	}
+}
+
+// keptSights is how many passing sights (of free cameras) are kept at most.
+const keptSights = 24
 
 // work is the worker's loop.
 func (b *Bench) work(ctx context.Context) {
@@ -313,7 +223,7 @@ func (b *Bench) work(ctx context.Context) {
 	for ctx.Err() == nil {
 		work, cancel := context.WithCancel(ctx)
 		b.mu.Lock()
-		b.cancelWork = cancel
+		b.cancelWork, b.moving = cancel, false
 		b.mu.Unlock()
 		j := b.next()
 		if j == nil {
@@ -321,19 +231,40 @@ func (b *Bench) work(ctx context.Context) {
 			case <-ctx.Done():
 			case <-b.wake:
 			}
-		} else if err := j.run(work); err != nil && work.Err() == nil {
-			slog.Error("rendering failed", "setup", j.s.ID, "view", j.view, "err", err)
+			cancel()
+			continue
 		}
+		if j.eye != nil {
+			b.mu.Lock()
+			b.moving = true
+			b.mu.Unlock()
+		}
+		start := time.Now()
+		if err := j.run(work); err != nil && work.Err() == nil {
+			slog.Error("rendering failed", "setup", j.s.ID, "err", err)
+		}
+		j.s.served += int64(time.Since(start))
 		cancel()
 	}
 }
 
+// previewing reports whether the worker is at a picture for a moving camera,
+// which is better finished than begun anew.
+func (b *Bench) previewing() bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.moving
+}
+
 func (j *job) run(ctx context.Context) error {
-	if j.f == nil {
+	switch {
+	case j.eye != nil:
+		return j.preview(ctx)
+	case j.f == nil:
 		return j.s.makeFigures()
 	}
 	f := j.f
-	p := &render.Pass{World: j.s.place.world, View: f.cam, W: f.w, H: f.h, Seed: 1, Guide: f.guide}
+	p := &render.Pass{World: j.s.place.world, View: f.cam, W: f.w, H: f.h, Seed: 1, Guide: f.guide, Sight: f.see}
 	if f.level == coarse {
 		p.Bounces = 1
 	}
@@ -362,6 +293,66 @@ func (j *job) run(ctx context.Context) error {
 	return nil
 }
 
+// Pictures for a moving camera are about this wide.
+const previewWidth = 160
+
+// preview makes one picture for a camera in motion: all lights by chance, one
+// bounce, filtered.
+func (j *job) preview(ctx context.Context) error {
+	s, w := j.s, j.eye
+	s.mu.Lock()
+	see, ok := s.see(w)
+	moved, g := w.moved, w.gaze
+	lamps := s.lamps
+	if w.drafted != nil {
+		lamps = w.drafted
+	}
+	place := s.place
+	s.mu.Unlock()
+	if !ok {
+		return nil
+	}
+	width := previewWidth
+	if see.Camera.Aspect < 1 {
+		width = max(int(previewWidth*see.Camera.Aspect), 8)
+	}
+	height := max(int(math.Round(float64(width)/see.Camera.Aspect)), 2)
+	p := &render.Pass{World: place.world, View: see.Camera.Camera(), W: width, H: height, Seed: uint32(moved), Bounces: 1, Few: 2, Guide: render.NewGuide(width, height), Sight: see.pass(place)}
+	p.Layers = []*render.Layers{render.NewLayers(width, height, false)}
+	for _, l := range lamps {
+		gain := l.Gain()
+		if len(g.Alone) > 0 {
+			if gain = l.Full(); !slices.Contains(g.Alone, l.ID) {
+				continue
+			}
+		}
+		if gain != (vec.V3{}) {
+			p.Lights, p.Merged = append(p.Lights, l.Source), append(p.Merged, gain)
+		}
+	}
+	if p.Merged == nil {
+		p.Merged = []vec.V3{}
+	}
+	if err := p.Run(ctx, 1, s.bench.opt.Workers); err != nil {
+		return err
+	}
+	pic := make([]float32, 3*width*height)
+	p.Layers[0].Average(render.Direct, pic)
+	if err := render.NewFilter(p.Guide, p.View).Apply(ctx, [][]float32{pic}, 3, s.bench.opt.Workers); err != nil {
+		return err
+	}
+	words, scale := render.Pack(pic)
+	b := make([]byte, 0, 4*len(words))
+	for _, v := range words {
+		b = binary.LittleEndian.AppendUint32(b, v)
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	w.made = moved
+	w.Send(Preview{"preview", g.N, width, height, float64(scale), b})
+	return nil
+}
+
 // softKinds are the layers of a lamp that are denoised.
 func softKinds(l *setup.Lamp) []render.Kind {
 	if still.FilteredDirect(l) {
@@ -369,6 +360,10 @@ func softKinds(l *setup.Lamp) []render.Kind {
 	}
 	return []render.Kind{render.Bounced}
 }
+
+// together is how many lamps' layers are denoised at once: more is quicker and
+// takes more memory.
+const together = 16
 
 // publish denoises, packs and announces the layers of the job's lamps.
 func (j *job) publish(ctx context.Context, samples int) error {
@@ -381,27 +376,38 @@ func (j *job) publish(ctx context.Context, samples int) error {
 	}
 	workers := s.bench.opt.Workers
 	type made struct {
-		words []uint32
+		parts [parts][]uint32
+		noise float64
 		news  LayerNews
 	}
 	out := make([]made, len(j.lamps))
-	for i0 := 0; i0 < len(j.lamps); i0 += 4 {
-		group := j.lamps[i0:min(i0+4, len(j.lamps))]
-		var soft, whole [][]float32
-		for _, l := range group {
-			y := f.sums(l)
-			w := make([]float32, n)
+	sums := make([]*render.Layers, len(j.lamps))
+	s.mu.Lock()
+	for i, l := range j.lamps {
+		y := f.layers[l.Key]
+		if y == nil {
+			s.mu.Unlock()
+			return nil
+		}
+		sums[i] = y.sums
+	}
+	s.mu.Unlock()
+	for i0 := 0; i0 < len(j.lamps); i0 += together {
+		group := j.lamps[i0:min(i0+together, len(j.lamps))]
+		// Each lamp's light by kind; what is soft is filtered, all of it at once.
+		var soft [][]float32
+		light := make([][render.Kinds][]float32, len(group))
+		for i, l := range group {
 			for k := range render.Kinds {
-				if !slices.Contains(softKinds(l), k) {
-					y.Average(k, w)
+				if sums[i0+i].Sum[k][0] == nil {
+					continue
+				}
+				light[i][k] = make([]float32, n)
+				sums[i0+i].Average(k, light[i][k])
+				if slices.Contains(softKinds(l), k) {
+					soft = append(soft, light[i][k])
 				}
 			}
-			whole = append(whole, w)
-			q := make([]float32, n)
-			for _, k := range softKinds(l) {
-				y.Average(k, q)
-			}
-			soft = append(soft, q)
 		}
 		if err := filter.Apply(ctx, soft, levels, workers); err != nil {
 			return err
@@ -409,16 +415,29 @@ func (j *job) publish(ctx context.Context, samples int) error {
 		var wg sync.WaitGroup
 		for i, l := range group {
 			wg.Go(func() {
-				for q := range whole[i] {
-					whole[i][q] += soft[i][q]
-				}
-				words, scale := render.Pack(whole[i])
-				y := f.sums(l)
-				m := func(k render.Kind) [3]float64 {
+				m := &out[i0+i]
+				y := sums[i0+i]
+				mean := func(k render.Kind) [3]float64 {
 					c := y.Mean(k)
 					return [3]float64{float64(c.X), float64(c.Y), float64(c.Z)}
 				}
-				out[i0+i] = made{words, LayerNews{samples, float64(scale), m(render.Direct), m(render.Bounced), m(render.Seen), m(render.Reflected)}}
+				m.news = LayerNews{Version: samples, Direct: mean(render.Direct), Bounced: mean(render.Bounced), Seen: mean(render.Seen), Reflected: mean(render.Reflected)}
+				all := light[i]
+				if samples >= enough {
+					m.noise = leftOver(y, softKinds(l))
+				}
+				var scale float32
+				m.parts[bounced], scale = render.Pack(all[render.Bounced])
+				m.news.Scales[bounced] = float64(scale)
+				if all[render.Seen] != nil {
+					addTo(all[render.Seen], all[render.Reflected])
+					m.parts[shine], scale = render.Pack(all[render.Seen])
+					m.news.Scales[shine] = float64(scale)
+					addTo(all[render.Direct], all[render.Seen])
+				}
+				addTo(all[render.Direct], all[render.Bounced])
+				m.parts[whole], scale = render.Pack(all[render.Direct])
+				m.news.Scales[whole] = float64(scale)
 			})
 		}
 		wg.Wait()
@@ -426,13 +445,14 @@ func (j *job) publish(ctx context.Context, samples int) error {
 	s.mu.Lock()
 	for i, l := range j.lamps {
 		if y := f.layers[l.Key]; y != nil {
-			y.version, y.words, y.news = samples, out[i].words, out[i].news
+			y.version, y.parts, y.news, y.noise = samples, out[i].parts, out[i].news, out[i].noise
 		}
 	}
-	complete := s.complete(f)
+	lamps := s.lamps
+	done := complete(f, lamps)
 	s.mu.Unlock()
-	if complete && f.level != coarse {
-		noise, err := j.noise(ctx, filter, levels)
+	if done && f.level != coarse && f.level != thumb {
+		noise, err := j.noise(ctx, filter, levels, lamps)
 		if err != nil {
 			return err
 		}
@@ -444,31 +464,63 @@ func (j *job) publish(ctx context.Context, samples int) error {
 	defer s.mu.Unlock()
 	f.samples = samples
 	for _, l := range s.lamps {
-		if y := f.layers[l.Key]; y != nil {
+		if y := f.layers[l.Key]; y != nil && !(y.version >= enough && y.clean(l, j.t.ev)) {
 			f.samples = min(f.samples, y.version)
 		}
 	}
-	if f.samples > 0 || complete {
-		s.send(f.message(j.view))
-	}
-	if f.level == thumb || f.level == coarse && s.views[j.view] != nil && s.views[j.view].budget == nil {
-		s.figures = true
+	s.tell(j.t, f)
+	if f.level == thumb || f.level == coarse {
+		s.figures = s.figures || s.pictures(j.t, f)
 	}
 	return nil
+}
+
+// pictures reports whether a view's thumbnail or budget is made of f.
+func (s *Session) pictures(t *sight, f *frame) bool {
+	for id := range s.doc.Views {
+		if s.keyOf(id) == t.key {
+			return f.level == thumb || s.views[id] == nil || !s.views[id].budget.Measured
+		}
+	}
+	return false
+}
+
+func addTo(a, b []float32) {
+	for i, v := range b {
+		a[i] += v
+	}
+}
+
+// leftOver estimates a layer's noise in the picture for unit gain: the mean of
+// what its halves differ, with what the filter takes off the soft kinds allowed for.
+func leftOver(y *render.Layers, soft []render.Kind) float64 {
+	d := make([]float32, 3*y.W*y.H)
+	var out float64
+	for k := range render.Kinds {
+		clear(d)
+		y.HalfDifference(k, vec.Splat(1), d)
+		var sum float64
+		for i := 0; i < len(d); i += 3 {
+			sum += math.Abs(float64(d[i+1]))
+		}
+		sum /= float64(len(d) / 3)
+		if slices.Contains(soft, k) {
+			sum *= 0.2
+		}
+		out += sum
+	}
+	return out
 }
 
 // levelSteps is how many doublings smaller than full the frame is.
 func (f *frame) levelSteps() int { return map[int]int{coarse: 2, middle: 1, thumb: 2}[f.level] }
 
-func (f *frame) sums(l *setup.Lamp) *render.Layers { return f.layers[l.Key].sums }
-
 // noise measures what is left of it in the composed picture as developed.
-func (j *job) noise(ctx context.Context, filter *render.Filter, steps int) (float64, error) {
+func (j *job) noise(ctx context.Context, filter *render.Filter, steps int, lamps []*setup.Lamp) (float64, error) {
 	s, f := j.s, j.f
 	s.mu.Lock()
-	lamps := s.lamps
-	ev, curve := s.doc.Views[j.view].EV, exposure.Curve(s.doc.Curve)
-	pic := s.compose(f, nil)
+	ev, curve := j.t.ev, exposure.Curve(s.doc.Curve)
+	pic := compose(f, lamps, nil)
 	var sums []*render.Layers
 	for _, l := range lamps {
 		y := f.layers[l.Key]
@@ -506,9 +558,9 @@ func (j *job) noise(ctx context.Context, filter *render.Filter, steps int) (floa
 
 // compose adds up the published layers of a frame. alone, when not empty, names
 // the only lights that count, on even if they are off. Call with mu held.
-func (s *Session) compose(f *frame, alone map[string]bool) []float32 {
+func compose(f *frame, lamps []*setup.Lamp, alone map[string]bool) []float32 {
 	out := make([]float32, 3*f.w*f.h)
-	for _, l := range s.lamps {
+	for _, l := range lamps {
 		y := f.layers[l.Key]
 		if y == nil || y.version == 0 {
 			continue
@@ -520,7 +572,7 @@ func (s *Session) compose(f *frame, alone map[string]bool) []float32 {
 			}
 		}
 		if g != (vec.V3{}) {
-			render.Unpack(y.words, g.Scale(float32(y.news.Scale)), out)
+			render.Unpack(y.parts[whole], g.Scale(float32(y.news.Scales[whole])), out)
 		}
 	}
 	return out
@@ -544,78 +596,25 @@ func (s *Session) makeFigures() error {
 			s.views[id] = v
 		}
 		var guide *render.Guide
+		t := s.sights[s.keyOf(id)]
 		for _, l := range []int{thumb, coarse} {
-			if f := v.levels[l]; f != nil && f.samples > 0 && f.key == s.keyOf(id, l) {
-				guide = f.guide
+			if t != nil && t.levels[l] != nil && t.levels[l].samples > 0 {
+				guide = t.levels[l].guide
 				break
 			}
 		}
 		b := budget.Count(target, s.place.scene, s.lamps, guide)
 		v.budget, v.revised = &b, s.revision
-		if f := v.levels[thumb]; f != nil && s.complete(f) {
+		if t != nil && t.levels[thumb] != nil && complete(t.levels[thumb], s.lamps) {
+			f := t.levels[thumb]
 			var png bytes.Buffer
-			if err := picture.WritePNG(&png, exposure.Develop(s.compose(f, nil), f.w, f.h, doc.EV, exposure.Curve(s.doc.Curve))); err != nil {
+			if err := picture.WritePNG(&png, exposure.Develop(compose(f, s.lamps, nil), f.w, f.h, doc.EV, exposure.Curve(s.doc.Curve))); err != nil {
 				return err
 			}
 			v.thumb = png.Bytes()
 			v.version++
 		}
-		s.send(v.figuresMessage(id))
+		s.send(v.message(id))
 	}
 	return nil
-}
-
-// Thumb returns a view's thumbnail as PNG, or nil.
-func (s *Session) Thumb(id string) []byte {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if v := s.views[id]; v != nil {
-		return v.thumb
-	}
-	return nil
-}
-
-// Layer returns the packed values of a layer version, or nil when it is no
-// longer the current one.
-func (s *Session) Layer(frameKey, layerKey string, version int) []uint32 {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	for _, v := range s.views {
-		for _, f := range v.frames() {
-			if f.key != frameKey {
-				continue
-			}
-			for k, y := range f.layers {
-				if keyName(k) == layerKey && y.version == version {
-					return y.words
-				}
-			}
-		}
-	}
-	return nil
-}
-
-// Picture is the server's own composite: of the finest frame of a view in which
-// every light has a layer. ok is false while there is none.
-func (s *Session) Picture(id string, alone []string) (png []byte, level int, ok bool, err error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	v, doc := s.views[id], s.doc.Views[id]
-	if v == nil {
-		return nil, 0, false, nil
-	}
-	only := map[string]bool{}
-	for _, a := range alone {
-		only[a] = true
-	}
-	for _, l := range []int{full, middle, coarse, thumb} {
-		f := v.levels[l]
-		if f == nil || f.key != s.keyOf(id, l) || !s.complete(f) {
-			continue
-		}
-		var b bytes.Buffer
-		err := picture.WritePNG(&b, exposure.Develop(s.compose(f, only), f.w, f.h, doc.EV, exposure.Curve(s.doc.Curve)))
-		return b.Bytes(), l, true, err
-	}
-	return nil, 0, false, nil
 }

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"context"
+	"fmt"
 	"math/rand/v2"
 	"testing"
 
@@ -158,14 +159,22 @@ func BenchmarkCompose(b *testing.B) {
 	}
 }
 
-// BenchmarkDenoise filters one layer of 960 by 540 at four levels, two cores.
+// BenchmarkDenoise filters one layer, and sixteen at once, of 960 by 540 at four
+// levels, two cores.
 func BenchmarkDenoise(b *testing.B) {
 	r := prepared(b)
 	p := r.pass(960, 540, 1, []*setup.Lamp{{Source: &light.Light{Kind: light.Point}}})
 	require.NoError(b, p.Run(context.Background(), 1, 2))
 	f := render.NewFilter(p.Guide, p.View)
-	pic := make([]float32, 3*960*540)
-	for b.Loop() {
-		require.NoError(b, f.Apply(context.Background(), [][]float32{pic}, 4, 2))
+	for _, n := range []int{1, 16} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			pics := make([][]float32, n)
+			for i := range pics {
+				pics[i] = make([]float32, 3*960*540)
+			}
+			for b.Loop() {
+				require.NoError(b, f.Apply(context.Background(), pics, 4, 2))
+			}
+		})
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 	"willowherb/store/storetest"
@@ -232,4 +233,39 @@ func TestFigures(t *testing.T) {
 			out.push(performance.now() - t); await new Promise(r => setTimeout(r, 300)); }
 		return out.sort((a, b) => a - b) })()`, chromedp.EvalAwaitPromise)
 	t.Logf("stops to the picture drawn: median %.0f ms, worst %.0f ms", times[len(times)/2], times[len(times)-1])
+}
+
+// mouse sends a mouse event with a button ("left", "middle", "right", "none").
+func (b *tab) mouse(kind string, x, y float64, button string, modifiers ...chromedp.Modifier) {
+	b.t.Helper()
+	opts := []chromedp.MouseOption{chromedp.Button(button)}
+	if len(modifiers) > 0 {
+		opts = append(opts, chromedp.ButtonModifiers(modifiers...))
+	}
+	if kind == "mousePressed" || kind == "mouseReleased" {
+		opts = append(opts, chromedp.ClickCount(1))
+	}
+	b.do(chromedp.MouseEvent(input.DispatchMouseEventType(kind), x, y, opts...))
+}
+
+// pull drags with a button from one place to another in steps that a hand would make.
+func (b *tab) pull(button string, x0, y0, x1, y1 float64, modifiers ...chromedp.Modifier) {
+	b.t.Helper()
+	b.mouse("mouseMoved", x0, y0, "none")
+	b.mouse("mousePressed", x0, y0, button, modifiers...)
+	for i := 1; i <= 8; i++ {
+		k := float64(i) / 8
+		b.mouse("mouseMoved", x0+(x1-x0)*k, y0+(y1-y0)*k, button, modifiers...)
+	}
+	b.mouse("mouseReleased", x1, y1, button, modifiers...)
+}
+
+// hold presses a key, and returns how to let it go.
+func (b *tab) hold(key string) (release func()) {
+	b.t.Helper()
+	send := func(kind string) {
+		js[bool](b, `(window.dispatchEvent(new KeyboardEvent('`+kind+`', { key: '`+key+`', bubbles: true })), true)`)
+	}
+	send("keydown")
+	return func() { send("keyup") }
 }

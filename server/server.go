@@ -59,6 +59,12 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Post("/setups/:id/undo", s.undo)
 	api.Get("/setups/:id/next", s.nextDeeds)
 	api.Get("/setups/:id/layers/:frame/:layer/:version", s.layer)
+	api.Get("/setups/:id/maps/:frame", s.frameMap)
+	api.Get("/setups/:id/drawn/:frame/:what", s.drawn)
+	api.Post("/setups/:id/weigh", s.weigh)
+	api.Get("/setups/:id/contrast", s.contrast)
+	api.Get("/setups/:id/notice", s.notice)
+	api.Get("/setups/:id/things", s.things)
 	api.Get("/setups/:id/picture", s.picture)
 	api.Get("/setups/:id/thumbs/:view", s.thumb)
 	api.Get("/setups/:id/live", s.live())
@@ -128,6 +134,8 @@ func fault(c fiber.Ctx, err error) error {
 		return c.Status(422).JSON(Fault{strings.Join(nonEmpty(ge.File, ge.Path, ge.What), ": ") + ".", sentence(ge.Remedy)})
 	case errors.Is(err, store.ErrNotFound):
 		return c.Status(404).JSON(Fault{"This setup is not here any more.", "Choose another from the list."})
+	case errors.Is(err, bench.ErrUnknown):
+		return c.Status(410).JSON(Fault{"This is not known any more: " + err.Error() + ".", "Try again in a moment."})
 	case errors.Is(err, store.ErrNothing):
 		return c.Status(409).JSON(Fault{"There is nothing left to take back.", ""})
 	case errors.Is(err, setup.ErrPlace):
@@ -157,6 +165,13 @@ func sentence(s string) string {
 	s = strings.ToUpper(s[:1]) + s[1:]
 	if !strings.HasSuffix(s, ".") {
 		s += "."
+	}
+	return s
+}
+
+func clipped(s string, n int) string {
+	if r := []rune(s); len(r) > n {
+		return string(r[:n])
 	}
 	return s
 }
@@ -313,7 +328,94 @@ func (s *Server) layer(c fiber.Ctx) error {
 		return err
 	}
 	version, _ := strconv.Atoi(c.Params("version"))
-	words := open.Layer(c.Params("frame"), c.Params("layer"), version)
+	part, _ := strconv.Atoi(c.Query("part", "0"))
+	return packed(c, open.Layer(c.Params("frame"), c.Params("layer"), version, part))
+}
+
+// frameMap serves what lies under each pixel.
+func (s *Server) frameMap(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	return packed(c, open.Map(c.Params("frame")))
+}
+
+// drawn serves a map of what is seen other than its light.
+func (s *Server) drawn(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	data, scale := open.Drawn(c.Params("frame"), c.Params("what"), c.Query("light"))
+	if data == nil {
+		return c.Status(410).JSON(Fault{"This picture is not to be had any more.", ""})
+	}
+	c.Set("Content-Type", "application/octet-stream")
+	c.Set("Cache-Control", "private, no-store")
+	c.Set("X-Scale", strconv.FormatFloat(float64(scale), 'g', -1, 32))
+	return c.Send(data)
+}
+
+// weigh answers what lights a point.
+func (s *Server) weigh(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	var q bench.Point
+	if err := json.Unmarshal(c.Body(), &q); err != nil || !(q.X >= 0 && q.X <= 1 && q.Y >= 0 && q.Y <= 1) {
+		return fmt.Errorf("%w: the question names no point of the picture", errEdit)
+	}
+	a, err := open.Weigh(c.Context(), q)
+	if err != nil {
+		return err
+	}
+	return c.JSON(a)
+}
+
+// contrast answers how a figure stands against what is behind it; null where its
+// outline is not to be seen.
+func (s *Server) contrast(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	object, err := strconv.Atoi(c.Query("object"))
+	if err != nil {
+		return fmt.Errorf("%w: no object is named", errEdit)
+	}
+	ev, err := strconv.ParseFloat(c.Query("ev"), 64)
+	if err != nil {
+		return fmt.Errorf("%w: no exposure is named", errEdit)
+	}
+	a, ok, err := open.Contrast(c.Query("sight"), object, ev)
+	if err != nil {
+		return err
+	}
+	if !ok {
+		return c.JSON(nil)
+	}
+	return c.JSON(a)
+}
+
+func (s *Server) notice(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	return c.JSON(open.Notice())
+}
+
+func (s *Server) things(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	return c.JSON(open.Things())
+}
+
+func packed(c fiber.Ctx, words []uint32) error {
 	if words == nil {
 		return c.Status(410).JSON(Fault{"A newer version is on its way.", ""})
 	}
@@ -432,6 +534,13 @@ func (s *Server) importFile(c fiber.Ctx) error {
 	return c.JSON(Imported{n, append([]string{}, notes...)})
 }
 
+// heard is what a window says over its socket: one of these.
+type heard struct {
+	Look   *bench.Gaze `json:"look,omitempty"`
+	Draft  *[]setup.Op `json:"draft,omitempty"`
+	Called string      `json:"called,omitempty"`
+}
+
 // live is a window's WebSocket: news to it, and which view it shows from it.
 func (s *Server) live() fiber.Handler {
 	return websocket.New(func(conn *websocket.Conn) {
@@ -450,7 +559,7 @@ func (s *Server) live() fiber.Handler {
 		// comes back for a fresh start.
 		news := make(chan any, 256)
 		var once sync.Once
-		w := &bench.Window{Name: conn.Query("window"), Person: conn.Query("person"), View: conn.Query("view"), Send: func(m any) {
+		w := &bench.Window{Name: conn.Query("window"), Person: conn.Query("person"), Called: clipped(conn.Query("called"), 60), View: conn.Query("view"), Send: func(m any) {
 			select {
 			case news <- m:
 			default:
@@ -473,17 +582,19 @@ func (s *Server) live() fiber.Handler {
 				}
 			}
 		}()
-		conn.SetReadLimit(64 << 10)
+		conn.SetReadLimit(1 << 20)
 		for {
-			var m struct {
-				Type string `json:"type"`
-				View string `json:"view"`
-			}
+			var m heard
 			if conn.ReadJSON(&m) != nil {
 				return
 			}
-			if m.Type == "look" {
-				open.Look(w, m.View)
+			switch {
+			case m.Look != nil:
+				open.Look(w, *m.Look)
+			case m.Draft != nil:
+				open.Draft(w, *m.Draft)
+			case m.Called != "" && len(m.Called) <= 60:
+				open.Call(w, m.Called)
 			}
 		}
 	}, websocket.Config{Origins: []string{"*"}}) // sameSite has checked the origin

@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -213,6 +214,16 @@ type Done struct {
 	Document []byte   // after it
 	Kept     []string // places an undo left alone, since somebody else changed them
 	Repeat   bool     // it was there already; Document is then the current one
+	Over     []Over   // values that another window had set without this one's knowing
+}
+
+// Over is a value that an edit has set over another window's, made since the
+// revision that the edit was based on.
+type Over struct {
+	Path   string `json:"path"`
+	Person string `json:"person"`
+	Window string `json:"window"`
+	Label  string `json:"label"`
 }
 
 // Apply validates an edit, journals it with its inverse and updates the
@@ -282,6 +293,11 @@ func (s *Store) change(ctx context.Context, id int64, e setup.Edit, make func(pg
 			d.Edit.Ops = []setup.Op{}
 		}
 		d.Revision, d.Document = u.Revision+1, after
+		if d.Deed == setup.Did && e.Base < u.Revision {
+			if d.Over, err = over(ctx, tx, id, e); err != nil {
+				return err
+			}
+		}
 		_, err = tx.Exec(ctx, `INSERT INTO edits (setup, revision, person, browser, seq, gesture, base, target, deed, of, label, ops, inverse)
 			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
 			id, d.Revision, e.Person, e.Window, e.Seq, e.Gesture, e.Base, d.Edit.Target, d.Deed, d.Of, d.Edit.Label, d.Edit.Ops, inverse)
@@ -296,6 +312,35 @@ func (s *Store) change(ctx context.Context, id int64, e setup.Edit, make func(pg
 	}
 	return d, nil
 }
+
+// over finds what the edit e replaces of other windows' edits since its base.
+func over(ctx context.Context, tx pgx.Tx, id int64, e setup.Edit) ([]Over, error) {
+	rows, err := tx.Query(ctx, `SELECT person, browser, label, ops FROM edits WHERE setup = $1 AND revision > $2 AND browser <> $3 ORDER BY revision`, id, e.Base, e.Window)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []Over
+	for rows.Next() {
+		var o Over
+		var ops []setup.Op
+		if err := rows.Scan(&o.Person, &o.Window, &o.Label, &ops); err != nil {
+			return nil, err
+		}
+		for _, theirs := range ops {
+			for _, mine := range e.Ops {
+				if within(theirs.Path, mine.Path) || within(mine.Path, theirs.Path) {
+					o.Path = theirs.Path
+					out = append(out, o)
+				}
+			}
+		}
+	}
+	return out, rows.Err()
+}
+
+// within reports whether the JSON pointer p lies at or under q.
+func within(p, q string) bool { return p == q || strings.HasPrefix(p, q+"/") }
 
 type querier interface {
 	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)

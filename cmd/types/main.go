@@ -14,13 +14,15 @@ import (
 	"willowherb/bench"
 	"willowherb/core/budget"
 	"willowherb/core/setup"
+	"willowherb/core/weigh"
 	"willowherb/server"
 )
 
 // Path of the generated file from the project's root.
 const Path = "web/src/api.gen.ts"
 
-var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, bench.Edited{}, bench.FrameNews{}, bench.Figures{},
+var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, bench.Edited{}, bench.FrameNews{}, bench.Figures{}, bench.Sighted{}, bench.Preview{}, bench.Drafted{}, bench.Present{}, bench.Gaze{}, bench.Point{}, bench.Thing{},
+	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
 	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}}
 
 func main() {
@@ -64,6 +66,7 @@ type generator struct {
 // unions lists the values of string types.
 var unions = map[string]string{
 	"Kind": `'sun' | 'point' | 'spot' | 'rect' | 'disc' | 'sky' | 'emissive'`, "Carry": `'baked' | 'split' | 'live'`, "Deed": `'edit' | 'undo' | 'redo'`,
+	"Reason": `'lit' | 'channel' | 'range' | 'cone' | 'away' | 'shadow' | 'enclosed' | 'off'`,
 }
 
 func (g *generator) declare(t reflect.Type) {
@@ -85,7 +88,7 @@ func (g *generator) declare(t reflect.Type) {
 		}
 		ts := g.name(f.Type)
 		if name == "type" && f.Type.Kind() == reflect.String {
-			ts = "'" + map[string]string{"Hello": "hello", "Edited": "edited", "FrameNews": "frame", "Figures": "figures"}[t.Name()] + "'"
+			ts = "'" + map[string]string{"Hello": "hello", "Edited": "edited", "FrameNews": "frame", "Figures": "figures", "Sighted": "sighted", "Preview": "preview", "Drafted": "drafted", "Present": "present"}[t.Name()] + "'"
 		}
 		fmt.Fprintf(&b, "  %s%s: %s\n", name, opt, ts)
 	}
@@ -96,6 +99,9 @@ func (g *generator) declare(t reflect.Type) {
 func (g *generator) name(t reflect.Type) string {
 	if t.PkgPath() == "encoding/json" && t.Name() == "RawMessage" {
 		return "unknown"
+	}
+	if t == reflect.TypeFor[[]byte]() {
+		return "string" // base64
 	}
 	switch t.Kind() {
 	case reflect.Pointer:

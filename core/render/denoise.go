@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"sync"
+	"sync/atomic"
 
 	"willowherb/core/vec"
 )
@@ -16,25 +17,32 @@ import (
 type Filter struct {
 	w, h   int
 	albedo []float32
-	normal []vec.V3
 	depth  []float32
-	pos    []vec.V3
+	// Normals (nought where nothing is seen) and positions, a row of numbers for
+	// each axis, so that eight neighbours load at once.
+	normal, pos [3][]float32
 }
 
 // NewFilter averages the guide for the view it was rendered with.
 func NewFilter(g *Guide, v View) *Filter {
 	n := g.W * g.H
-	f := &Filter{g.W, g.H, make([]float32, 3*n), make([]vec.V3, n), make([]float32, n), make([]vec.V3, n)}
+	f := &Filter{w: g.W, h: g.H, albedo: make([]float32, 3*n), depth: make([]float32, n)}
+	for k := range 3 {
+		f.normal[k], f.pos[k] = make([]float32, n), make([]float32, n)
+	}
 	for i := range n {
 		x, y := i%g.W, i/g.W
 		c := float32(max(g.Count[y/TileSize*tiles(g.W)+x/TileSize], 1))
 		for k := range 3 {
 			f.albedo[3*i+k] = g.Albedo[3*i+k]/c + 0.01
 		}
-		f.normal[i] = vec.V3{X: g.Normal[3*i], Y: g.Normal[3*i+1], Z: g.Normal[3*i+2]}.Norm()
-		if d := g.Depth[i] / c; d > 0 && f.normal[i] != (vec.V3{}) {
+		q := vec.V3{X: g.Normal[3*i], Y: g.Normal[3*i+1], Z: g.Normal[3*i+2]}.Norm()
+		if d := g.Depth[i] / c; d > 0 && !math.IsInf(float64(d), 0) && q != (vec.V3{}) {
 			f.depth[i] = d
-			f.pos[i] = v.Eye.Add(v.Ray(float32(x)+0.5, float32(y)+0.5, g.W, g.H).Scale(d))
+			// Relative to the eye, which keeps the digits.
+			p := v.Ray(float32(x)+0.5, float32(y)+0.5, g.W, g.H).Scale(d)
+			f.normal[0][i], f.normal[1][i], f.normal[2][i] = q.X, q.Y, q.Z
+			f.pos[0][i], f.pos[1][i], f.pos[2][i] = p.X, p.Y, p.Z
 		}
 	}
 	return f
@@ -45,100 +53,158 @@ const kernelRadius = 2
 var kernel = [kernelRadius + 1]float32{6.0 / 16, 4.0 / 16, 1.0 / 16} // B3 spline
 
 // Apply filters the RGB pictures in place, all with the same weights, in levels
-// of doubling step.
+// of doubling step. The weights are most of the work: filter many at once.
 func (f *Filter) Apply(ctx context.Context, pictures [][]float32, levels, workers int) error {
-	n := f.w * f.h
 	if len(pictures) == 0 {
 		return nil
 	}
-	ch := 3 * len(pictures)
+	n := f.w * f.h
+	ch := (3*len(pictures) + 7) &^ 7
 	a, b := make([]float32, n*ch), make([]float32, n*ch)
-	for i := range n {
-		for k, p := range pictures {
-			for c := range 3 {
-				a[i*ch+3*k+c] = p[3*i+c] / f.albedo[3*i+c]
-			}
-		}
-	}
-	for l := range levels {
-		step := 1 << l
-		var wg sync.WaitGroup
-		rows := make(chan int)
-		for range max(workers, 1) {
-			wg.Go(func() {
-				for y := range rows {
-					f.row(a, b, y, step, ch)
+	err := f.rows(ctx, workers, func(y int) {
+		for i := y * f.w; i < (y+1)*f.w; i++ {
+			for k, p := range pictures {
+				for c := range 3 {
+					a[i*ch+3*k+c] = p[3*i+c] / f.albedo[3*i+c]
 				}
-			})
-		}
-		for y := range f.h {
-			if ctx.Err() != nil {
-				break
 			}
-			rows <- y
 		}
-		close(rows)
-		wg.Wait()
-		if ctx.Err() != nil {
-			return context.Cause(ctx)
+	})
+	for l := range levels {
+		if err == nil {
+			err = f.rows(ctx, workers, func(y int) { f.row(a, b, y, 1<<l, ch) })
 		}
 		a, b = b, a
 	}
-	for i := range n {
-		for k, p := range pictures {
-			for c := range 3 {
-				p[3*i+c] = a[i*ch+3*k+c] * f.albedo[3*i+c]
+	if err != nil {
+		return err
+	}
+	return f.rows(ctx, workers, func(y int) {
+		for i := y * f.w; i < (y+1)*f.w; i++ {
+			for k, p := range pictures {
+				for c := range 3 {
+					p[3*i+c] = a[i*ch+3*k+c] * f.albedo[3*i+c]
+				}
 			}
 		}
+	})
+}
+
+// rows does each row once, until ctx ends.
+func (f *Filter) rows(ctx context.Context, workers int, do func(y int)) error {
+	var next atomic.Int64
+	var wg sync.WaitGroup
+	for range max(workers, 1) {
+		wg.Go(func() {
+			for ctx.Err() == nil {
+				y := int(next.Add(1)) - 1
+				if y >= f.h {
+					return
+				}
+				do(y)
+			}
+		})
+	}
+	wg.Wait()
+	if ctx.Err() != nil {
+		return context.Cause(ctx)
 	}
 	return nil
 }
 
-func (f *Filter) row(src, dst []float32, y, step, ch int) {
-	for x := range f.w {
-		i := y*f.w + x
-		out := dst[i*ch : (i+1)*ch]
-		if f.depth[i] == 0 {
-			copy(out, src[i*ch:(i+1)*ch])
-			continue
+// tap is a neighbour: where its channels begin, and its weight.
+type tap struct {
+	at int
+	w  float32
+}
+
+func blendScalar(dst, src []float32, taps []tap) {
+	clear(dst)
+	for _, t := range taps {
+		in := src[t.at : t.at+len(dst) : t.at+len(dst)]
+		for k := range dst {
+			dst[k] += t.w * in[k]
 		}
-		clear(out)
-		n, p := f.normal[i], f.pos[i]
-		// Neighbours on the same plane within about two pixels' footprint are alike.
-		scale := 1 / (f.depth[i] * 0.004 * float32(step))
-		var sum float32
-		for dy := -kernelRadius; dy <= kernelRadius; dy++ {
-			yy := y + dy*step
-			if yy < 0 || yy >= f.h {
+	}
+}
+
+const kernelTaps = (2*kernelRadius + 1) * (2*kernelRadius + 1)
+
+func (f *Filter) row(src, dst []float32, y, step, ch int) {
+	var room [kernelTaps + 1]tap
+	var offs [kernelTaps]int
+	for t := range offs {
+		offs[t] = (t/(2*kernelRadius+1)-kernelRadius)*step*f.w + (t%(2*kernelRadius+1)-kernelRadius)*step
+	}
+	var eight [kernelTaps][8]float32
+	for x := 0; x < f.w; {
+		many := 1
+		if vectorised && x >= kernelRadius*step && x+8+kernelRadius*step <= f.w {
+			many = 8
+			f.weigh8(x, y, step, &eight)
+		}
+		for k := range many {
+			i := y*f.w + x + k
+			out := dst[i*ch : (i+1)*ch]
+			if f.depth[i] == 0 {
+				copy(out, src[i*ch:(i+1)*ch])
 				continue
 			}
-			for dx := -kernelRadius; dx <= kernelRadius; dx++ {
-				xx := x + dx*step
-				if xx < 0 || xx >= f.w {
-					continue
-				}
-				q := yy*f.w + xx
-				if f.depth[q] == 0 {
-					continue
-				}
-				c := n.Dot(f.normal[q])
-				if c <= 0.5 {
-					continue
-				}
-				d := n.Dot(f.pos[q].Sub(p)) * scale
-				c2 := c * c
-				c4 := c2 * c2
-				w := kernel[max(dx, -dx)] * kernel[max(dy, -dy)] * c4 * c4 * c4 / (1 + d*d*d*d)
-				sum += w
-				in := src[q*ch : q*ch+ch : q*ch+ch]
-				for k := range out {
-					out[k] += w * in[k]
-				}
+			if many == 1 {
+				f.weigh1(x, y, step, &eight)
 			}
+			n := 0
+			var sum float32
+			for t := range eight {
+				w := eight[t][k]
+				sum += w
+				room[n] = tap{(i + offs[t]) * ch, w}
+				n += int((math.Float32bits(w) + math.MaxInt32) >> 31) // 1 if w > 0, without a branch
+			}
+			taps := room[:n]
+			s := 1 / sum
+			for t := range taps {
+				taps[t].w *= s
+			}
+			blend(out, src, taps)
 		}
-		s := 1 / sum
-		for k := range out {
-			out[k] *= s
+		x += many
+	}
+}
+
+// plane is one over the distance from a surface's plane, in metres, within which
+// neighbours are alike: about two pixels' footprint.
+func (f *Filter) plane(i, step int) float32 { return 1 / (f.depth[i] * 0.004 * float32(step)) }
+
+// farOff is the square of that distance, in those units, beyond which a neighbour
+// counts for nothing: its weight would be under a thousandth.
+const farOff = 40
+
+// weigh1 fills the first lane of the taps' weights for one pixel.
+func (f *Filter) weigh1(x, y, step int, out *[kernelTaps][8]float32) {
+	i := y*f.w + x
+	nx, ny, nz := f.normal[0][i], f.normal[1][i], f.normal[2][i]
+	px, py, pz := f.pos[0][i], f.pos[1][i], f.pos[2][i]
+	scale := f.plane(i, step)
+	t := -1
+	for dy := -kernelRadius; dy <= kernelRadius; dy++ {
+		for dx := -kernelRadius; dx <= kernelRadius; dx++ {
+			t++
+			out[t][0] = 0
+			yy, xx := y+dy*step, x+dx*step
+			if yy < 0 || yy >= f.h || xx < 0 || xx >= f.w {
+				continue
+			}
+			q := yy*f.w + xx
+			c := nx*f.normal[0][q] + ny*f.normal[1][q] + nz*f.normal[2][q]
+			d := (nx*(f.pos[0][q]-px) + ny*(f.pos[1][q]-py) + nz*(f.pos[2][q]-pz)) * scale
+			d *= d
+			if c <= 0.5 || d > farOff {
+				continue
+			}
+			c *= c
+			c *= c
+			out[t][0] = kernel[max(dx, -dx)] * kernel[max(dy, -dy)] * c * c * c / (1 + d*d)
 		}
 	}
 }
@@ -169,25 +235,25 @@ const (
 )
 
 func packOne(r, g, b float32) uint32 {
-	c := func(v float32) float32 {
-		if !(v > 0) {
-			return 0
-		}
-		return min(v, packMax)
-	}
-	r, g, b = c(r), c(g), c(b)
+	r, g, b = clampPack(r), clampPack(g), clampPack(b)
 	m := max(r, g, b)
-	e := max(-packBias-1, int(math.Floor(math.Log2(float64(m))))) + 1 + packBias
 	if m == 0 {
-		e = 0
+		return 0
 	}
-	s := math.Exp2(float64(e - packBias - 9))
-	if math.Floor(float64(m)/s+0.5) == 512 {
-		s *= 2
+	// The exponent field of the float is the floor of its logarithm.
+	e := max(-packBias-1, int(math.Float32bits(m)>>23)-127) + 1 + packBias
+	if uint32(m*inverse2[e]+0.5) == 512 {
 		e++
 	}
-	q := func(v float32) uint32 { return uint32(math.Floor(float64(v)/s + 0.5)) }
-	return uint32(e)<<27 | q(b)<<18 | q(g)<<9 | q(r)
+	k := inverse2[e]
+	return uint32(e)<<27 | uint32(b*k+0.5)<<18 | uint32(g*k+0.5)<<9 | uint32(r*k+0.5)
+}
+
+func clampPack(v float32) float32 {
+	if !(v > 0) {
+		return 0
+	}
+	return min(v, packMax)
 }
 
 // Unpack adds gain times the packed picture to out (RGB), exactly as a graphics
@@ -200,6 +266,13 @@ func Unpack(words []uint32, gain vec.V3, out []float32) {
 		out[3*i+2] += float32(w>>18&511) * s * gain.Z
 	}
 }
+
+var inverse2 = func() (t [33]float32) {
+	for e := range t {
+		t[e] = float32(math.Exp2(float64(packBias + 9 - e)))
+	}
+	return
+}()
 
 var exp2 = func() (t [32]float32) {
 	for e := range t {

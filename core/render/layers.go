@@ -167,3 +167,18 @@ func Noise(diff, picture []float32, develop func(float64) float64) float64 {
 	}
 	return math.Sqrt(q/n) / (m / n)
 }
+
+// Add adds the samples of o, which must have the same size and kinds and an even
+// number of samples, to l.
+func (l *Layers) Add(o *Layers) {
+	for k := range l.Sum {
+		for h := range l.Sum[k] {
+			for i, v := range o.Sum[k][h] {
+				l.Sum[k][h][i] += v
+			}
+		}
+	}
+	for i, c := range o.Count {
+		l.Count[i] += c
+	}
+}

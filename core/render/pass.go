@@ -6,6 +6,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"willowherb/core/colour"
 	"willowherb/core/light"
 	"willowherb/core/sampling"
 	"willowherb/core/scene"
@@ -49,6 +50,24 @@ type Pass struct {
 	// multiplied by its light's gain and added to Layers[0].Sum[Direct]. It is
 	// what previews use, and the yardstick that layers are held to.
 	Merged []vec.V3
+	// Few, with Merged, bounds the shadow rays at each vertex: that many lights are
+	// chosen by what they would give unshadowed (resampled importance sampling,
+	// Talbot et al. 2005). Unbiased; 0 asks for all.
+	Few int
+	Sight
+}
+
+// Sight is what the camera leaves out or sees otherwise; light is not changed by
+// it: what the camera does not see still casts shadow and sends light on.
+type Sight struct {
+	// Hidden objects, by their number; nil hides none.
+	Hidden []bool
+	// Cut is how far from the eye, in metres, seeing begins.
+	Cut float32
+	// Neutral, if positive, makes every surface that is seen a matt grey of this
+	// reflectance, and shows nothing shining: a picture of the light alone, whose
+	// irradiance in lux is its luminance times pi / Neutral.
+	Neutral float32
 }
 
 // GuideSamples is how many samples the guide averages.
@@ -106,6 +125,7 @@ type path struct {
 	emitter []int16
 	areas   []int // lights with a surface that rays can meet
 	far     []int // sky and sun
+	offers  []offered
 	// state of the path
 	src    sampling.Source
 	guided struct {
@@ -244,6 +264,7 @@ const (
 	dimsPerVertex = 8
 	dimLight      = 1 << 16
 	dimChance     = 1 << 17
+	dimFew        = 1 << 24
 )
 
 func (w *path) pair(v int, d uint32) vec.V2 {
@@ -267,9 +288,17 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 	soft, mirror := false, false
 	w.guided.tri, w.guided.albedo, w.guided.normal, w.guided.depth = math.MaxUint32, vec.V3{}, vec.V3{}, 0
 	passes := 0
+	cut := w.Cut
 	for v := 0; ; {
 		dims := uint32(v*dimsPerVertex) + uint32(passes)*1024
-		tri, hit, ok := w.tracer.first(trace.Ray{O: o, D: dir, Max: inf}, w.src.Loose(dims+7).X)
+		tri, hit, ok := w.tracer.first(trace.Ray{O: o, D: dir, Min: cut, Max: inf}, w.src.Loose(dims+7).X)
+		if v == 0 {
+			for n := 0; ok && w.Hidden != nil && w.Hidden[s.Obj[tri]] && n < 4096; n++ {
+				cut = hit.T + offset(o.Add(dir.Scale(hit.T)))
+				tri, hit, ok = w.tracer.first(trace.Ray{O: o, D: dir, Min: cut, Max: inf}, w.src.Loose(dims+7).X)
+			}
+			cut = 0
+		}
 		far := inf
 		if ok {
 			far = travel + hit.T
@@ -308,7 +337,9 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 			if l := w.Lights[e]; cos > 0 && l.Channels&prevCh != 0 {
 				rad := s.Emission(m, &p)
 				if v == 0 {
-					w.put(int(e), Seen, thr.Mul(rad))
+					if w.Neutral <= 0 {
+						w.put(int(e), Seen, thr.Mul(rad))
+					}
 				} else {
 					pdf := l.TrianglePdf(far, cos) * chance(l, v-1, start)
 					w.put(int(e), kind, thr.Mul(rad).Scale(prevPdf/(prevPdf+pdf)))
@@ -318,6 +349,9 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 		f, ok := surface.At(s, m, &p, dir.Neg())
 		if !ok {
 			return
+		}
+		if v == 0 && w.Neutral > 0 {
+			f = surface.Matt(f.N, f.Ng, w.Neutral, dir.Neg())
 		}
 		if f.Clear > 0 {
 			g := glass(s, m, &p, dir)
@@ -385,7 +419,7 @@ func (w *path) escaped(v int, kind Kind, mirror bool, thr, dir, n vec.V3, pdf fl
 			continue
 		}
 		if v == 0 {
-			if l.Kind == light.Sky {
+			if l.Kind == light.Sky && w.Neutral <= 0 {
 				w.put(i, Seen, thr.Mul(rad))
 			}
 			continue
@@ -408,45 +442,106 @@ func (w *path) guide(f *surface.Surface, p *scene.SurfacePoint, tri uint32, far 
 
 // lights samples the lights at a vertex.
 func (w *path) lights(v int, thr vec.V3, f *surface.Surface, p *scene.SurfacePoint, ch uint8) {
+	if w.Few > 0 && w.Merged != nil {
+		w.fewLights(v, thr, f, p, ch)
+		return
+	}
 	for i, l := range w.Lights {
-		if l.Channels&ch == 0 || !l.Reaches(p.Pos, f.N) && !l.Reaches(p.Pos, f.Ng) {
-			continue
-		}
 		c := chance(l, v, p.Pos)
-		d := dimLight + l.ID*64 + uint32(min(v, 63))
-		if c < 1 && w.src.Loose(dimChance+d).X >= c {
-			continue
+		if r, x, ok := w.offer(i, v, c, f, p, ch); ok {
+			w.arrive(i, v, thr, r, &x, f, p)
 		}
-		x, ok := l.Sample(p.Pos, f.N, w.pair(v, d))
-		if !ok {
-			continue
+	}
+}
+
+// offer draws light i at a vertex with probability c: what its sample would send
+// to the viewer if nothing stood between.
+func (w *path) offer(i, v int, c float32, f *surface.Surface, p *scene.SurfacePoint, ch uint8) (r vec.V3, x light.Sample, ok bool) {
+	l := w.Lights[i]
+	if l.Channels&ch == 0 || !l.Reaches(p.Pos, f.N) && !l.Reaches(p.Pos, f.Ng) {
+		return r, x, false
+	}
+	d := dimLight + l.ID*64 + uint32(min(v, 63))
+	if c < 1 && w.src.Loose(dimChance+d).X >= c {
+		return r, x, false
+	}
+	if x, ok = l.Sample(p.Pos, f.N, w.pair(v, d)); !ok {
+		return r, x, false
+	}
+	r, pdf := f.Eval(x.Dir)
+	if pdf <= 0 || r == (vec.V3{}) {
+		return r, x, false
+	}
+	k := float32(1)
+	if x.Pdf > 0 && l.Shadow {
+		k = x.Pdf * c / (x.Pdf*c + pdf)
+	}
+	r = r.Mul(x.Weight).Scale(k / c)
+	if v > 0 {
+		r = r.Scale(near(l, p.Pos))
+	}
+	return r, x, true
+}
+
+// arrive books what is left of r after the way to the light.
+func (w *path) arrive(i, v int, thr, r vec.V3, x *light.Sample, f *surface.Surface, p *scene.SurfacePoint) {
+	l := w.Lights[i]
+	if l.Shadow {
+		o := leave(p.Pos, f.Ng, x.Dir)
+		r = r.Mul(w.tracer.passes(o, x.Dir, x.Dist))
+	}
+	if r == (vec.V3{}) {
+		return
+	}
+	kind := Bounced
+	if v == 0 {
+		kind = Direct
+		if l.Kind == light.Sky && f.Alpha <= 0.09 && f.Spec > 0 && mirrorLike(f) {
+			kind = Reflected
 		}
-		r, pdf := f.Eval(x.Dir)
-		if pdf <= 0 || r == (vec.V3{}) {
-			continue
-		}
-		k := float32(1)
-		if x.Pdf > 0 && l.Shadow {
-			k = x.Pdf * c / (x.Pdf*c + pdf)
-		}
-		r = r.Mul(x.Weight).Scale(k / c)
-		if v > 0 {
-			r = r.Scale(near(l, p.Pos))
-		}
-		if l.Shadow {
-			o := leave(p.Pos, f.Ng, x.Dir)
-			r = r.Mul(w.tracer.passes(o, x.Dir, x.Dist))
-		}
-		if r == (vec.V3{}) {
-			continue
-		}
-		kind := Bounced
-		if v == 0 {
-			kind = Direct
-			if l.Kind == light.Sky && f.Alpha <= 0.09 && f.Spec > 0 && mirrorLike(f) {
-				kind = Reflected
+	}
+	w.put(i, kind, thr.Mul(r))
+}
+
+// offered is a light's sample that waits to be chosen.
+type offered struct {
+	i int
+	r vec.V3
+	x light.Sample
+	e float32
+}
+
+// fewLights chooses Few of the lights by what they offer, and follows only those.
+func (w *path) fewLights(v int, thr vec.V3, f *surface.Surface, p *scene.SurfacePoint, ch uint8) {
+	w.offers = w.offers[:0]
+	var sum float32
+	for i, l := range w.Lights {
+		if r, x, ok := w.offer(i, v, chance(l, v, p.Pos), f, p, ch); ok {
+			if e := r.Mul(w.Merged[i]).Dot(vec.V3{X: colour.WeightR, Y: colour.WeightG, Z: colour.WeightB}); e > 0 {
+				w.offers = append(w.offers, offered{i, r, x, e})
+				sum += e
 			}
 		}
-		w.put(i, kind, thr.Mul(r))
+	}
+	n := w.Few
+	if v > 0 {
+		n = 1
+	}
+	if len(w.offers) <= n {
+		for k := range w.offers {
+			o := &w.offers[k]
+			w.arrive(o.i, v, thr, o.r, &o.x, f, p)
+		}
+		return
+	}
+	for k := range n {
+		at := (w.src.Loose(dimFew+uint32(v*8+k)).X + float32(k)) / float32(n) * sum
+		for q := range w.offers {
+			o := &w.offers[q]
+			if at -= o.e; at < 0 || q == len(w.offers)-1 {
+				w.arrive(o.i, v, thr, o.r.Scale(sum/(o.e*float32(n))), &o.x, f, p)
+				break
+			}
+		}
 	}
 }

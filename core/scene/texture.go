@@ -130,6 +130,19 @@ func (s *Scene) PointAt(t uint32, u, v float32) (p SurfacePoint) {
 	return p
 }
 
+// PointAtPos is PointAt for a place on the triangle, in metres.
+func (s *Scene) PointAtPos(t uint32, pos vec.V3) SurfacePoint {
+	i, j, k := s.Corner(t)
+	a := s.V.Pos[i]
+	e, f, d := s.V.Pos[j].Sub(a), s.V.Pos[k].Sub(a), pos.Sub(a)
+	ee, ef, ff, de, df := e.Dot(e), e.Dot(f), f.Dot(f), d.Dot(e), d.Dot(f)
+	det := ee*ff - ef*ef
+	if det == 0 {
+		return s.PointAt(t, 0, 0)
+	}
+	return s.PointAt(t, (ff*de-ef*df)/det, (ee*df-ef*de)/det)
+}
+
 // Texel samples the reference at p; white where there is no texture.
 func (s *Scene) Texel(r *TextureRef, p *SurfacePoint, srgb bool) [4]float32 {
 	if r.Texture < 0 {

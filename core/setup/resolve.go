@@ -60,7 +60,7 @@ func Resolve(s *Setup, look string) (*State, error) {
 	for _, id := range sorted(st.Setup.Lights) {
 		l := st.Setup.Lights[id]
 		r := Resolved{ID: id, Light: l, level: l.Output * math.Exp2(l.Stops)}
-		if g, ok := st.Setup.Groups[l.Group]; ok {
+		for g, ok := st.Setup.Groups[l.Group]; ok; g, ok = st.Setup.Groups[g.Parent] {
 			r.level *= math.Exp2(g.Trim)
 			r.Off = r.Off || g.Off
 		}
@@ -204,7 +204,7 @@ func axes(aim vec.V3, rollDeg float64) (u, v vec.V3) {
 // or stops.
 func (r *Resolved) key() [32]byte {
 	k := r.Light
-	k.Name, k.Group, k.Order, k.Role, k.Output, k.Stops, k.Colour, k.Off, k.Carry, k.ShadowMap = "", "", 0, "", 0, 0, Colour{}, false, "", 0
+	k.Name, k.Group, k.Order, k.Role, k.Output, k.Stops, k.Colour, k.Off, k.Carry, k.ShadowMap, k.Locked = "", "", 0, "", 0, 0, Colour{}, false, "", 0, false
 	b, err := json.Marshal(struct {
 		Algorithm int
 		ID        string // names its random numbers

@@ -44,6 +44,9 @@ type Group struct {
 	Order float64 `json:"order"`
 	Trim  float64 `json:"trim"`
 	Off   bool    `json:"off"`
+	// Parent is the group it lies in, or empty.
+	Parent string `json:"parent,omitempty"`
+	Locked bool   `json:"locked,omitempty"`
 }
 
 // Kind is a kind of light.
@@ -122,6 +125,7 @@ type Light struct {
 	Channels  uint8      `json:"channels"`
 	Material  string     `json:"material,omitempty"` // of an emissive light
 	Gradient  *Gradient  `json:"gradient,omitempty"` // of a sky
+	Locked    bool       `json:"locked,omitempty"`   // handles and fields leave it alone
 }
 
 // Unit names the unit of a kind's output.
@@ -227,6 +231,14 @@ func (s *Setup) Validate() error {
 		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
 		c.name(at+"/name", g.Name)
 		c.num(at+"/trim", g.Trim, -20, 20)
+		for up, n := g.Parent, 0; up != ""; up = s.Groups[up].Parent {
+			_, ok := s.Groups[up]
+			c.ok(ok, at+"/parent", "group %q is not there", up)
+			if n++; n > 16 || up == id {
+				c.ok(false, at+"/parent", "the groups lie in one another, or deeper than 16")
+				break
+			}
+		}
 		c.num(at+"/order", g.Order, -1e9, 1e9)
 	}
 	names := map[string]string{}
@@ -247,15 +259,8 @@ func (s *Setup) Validate() error {
 		at := "/views/" + id
 		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
 		c.name(at+"/name", v.Name)
-		c.num(at+"/fovY", v.FovY, 0.1, 170)
-		c.num(at+"/aspect", v.Aspect, 0.1, 10)
-		c.num(at+"/ev", v.EV, -20, 30)
 		c.num(at+"/order", v.Order, -1e9, 1e9)
-		c.num(at+"/roll", v.Roll, -360, 360)
-		for k := range 3 {
-			c.num(at+"/eye", v.Eye[k], -1e6, 1e6)
-		}
-		c.ok(length(v.Aim) > 1e-9, at+"/aim", "is no direction")
+		v.check(&c, at)
 	}
 	for id, l := range s.Looks {
 		at := "/looks/" + id
@@ -266,6 +271,25 @@ func (s *Setup) Validate() error {
 		}
 	}
 	return errors.Join(c.errs...)
+}
+
+// Check reports what is wrong with a camera that has no name or place in a setup.
+func (v *View) Check() error {
+	var c checker
+	v.check(&c, "")
+	return errors.Join(c.errs...)
+}
+
+func (v *View) check(c *checker, at string) {
+	c.num(at+"/fovY", v.FovY, 0.1, 170)
+	c.num(at+"/aspect", v.Aspect, 0.1, 10)
+	c.num(at+"/ev", v.EV, -20, 30)
+	c.num(at+"/roll", v.Roll, -360, 360)
+	for k := range 3 {
+		c.num(at+"/eye", v.Eye[k], -1e6, 1e6)
+		c.num(at+"/aim", v.Aim[k], -1e6, 1e6)
+	}
+	c.ok(length(v.Aim) > 1e-9, at+"/aim", "is no direction")
 }
 
 func (l *Light) validate(c *checker, at string) {

@@ -89,6 +89,13 @@ func New(n, base vec.V3, metal, rough, specular float32, wo vec.V3) Surface {
 	return f
 }
 
+// Matt makes a diffuse surface of one reflectance with the normals n and ng.
+func Matt(n, ng vec.V3, reflectance float32, wo vec.V3) Surface {
+	f := Surface{N: n, Ng: ng}
+	f.setup(vec.Splat(reflectance), 0, 1, vec.V3{}, 0, wo)
+	return f
+}
+
 func (f *Surface) setup(base vec.V3, metal, rough float32, d0 vec.V3, spec float32, wo vec.V3) {
 	f.T, f.B = vec.Basis(f.N)
 	f.wo = f.local(wo)

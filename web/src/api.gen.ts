@@ -5,6 +5,8 @@ export interface Group {
   order: number
   trim: number
   off: boolean
+  parent?: string
+  locked?: boolean
 }
 
 export interface Colour {
@@ -45,6 +47,7 @@ export interface Light {
   channels: number
   material?: string
   gradient?: Gradient
+  locked?: boolean
 }
 
 export interface View {
@@ -138,6 +141,13 @@ export interface Hello {
   lamps: Record<string, LampFact>
 }
 
+export interface Over {
+  path: string
+  person: string
+  window: string
+  label: string
+}
+
 export interface Edited {
   type: 'edited'
   revision: number
@@ -148,11 +158,12 @@ export interface Edited {
   window: string
   seq: number
   lamps: Record<string, LampFact>
+  over?: Over[]
 }
 
 export interface LayerNews {
   version: number
-  scale: number
+  scales: [number, number, number]
   direct: [number, number, number]
   bounced: [number, number, number]
   seen: [number, number, number]
@@ -161,7 +172,8 @@ export interface LayerNews {
 
 export interface FrameNews {
   type: 'frame'
-  view: string
+  sight: string
+  view?: string
   frame: string
   width: number
   height: number
@@ -199,6 +211,102 @@ export interface Figures {
   revision: number
   thumb: number
   budget: Frame
+}
+
+export interface Sighted {
+  type: 'sighted'
+  n: number
+  sight: string
+}
+
+export interface Preview {
+  type: 'preview'
+  n: number
+  width: number
+  height: number
+  scale: number
+  words: string
+}
+
+export interface Drafted {
+  type: 'drafted'
+  lamps: Record<string, LampFact>
+}
+
+export interface Present {
+  type: 'present'
+  people: Record<string, string>
+  windows: number
+}
+
+export interface Gaze {
+  n: number
+  view: string
+  camera?: View
+  moving: boolean
+  neutral: boolean
+  hidden?: string[]
+  cut: number
+  alone?: string[]
+}
+
+export interface Point {
+  gaze: Gaze
+  x: number
+  y: number
+  careful: boolean
+}
+
+export interface Thing {
+  name: string
+  path: string
+  triangles: number
+  lo: [number, number, number]
+  hi: [number, number, number]
+  materials: string[]
+}
+
+export interface Share {
+  light: string
+  direct: number
+  bounced: number
+  seen: number
+  share: number
+  lux: number
+  straight: number
+  reason: 'lit' | 'channel' | 'range' | 'cone' | 'away' | 'shadow' | 'enclosed' | 'off'
+  by: string
+}
+
+export interface Reading {
+  hit: boolean
+  object: string
+  path: string
+  material: string
+  position: [number, number, number]
+  normal: [number, number, number]
+  distance: number
+  luminance: number
+  colour: [number, number, number]
+  lux: number
+  shares: Share[]
+}
+
+export interface Contrast {
+  figure: string
+  pixels: number
+  stops: number
+  colour: number
+  weakest: number
+  lost: number
+  insideEV: number
+  outsideEV: number
+}
+
+export interface Notice {
+  mean: number
+  p95: number
+  stops: number
 }
 
 export interface Fault {

@@ -11,9 +11,9 @@ interface Props {
   step: number
   geometric?: boolean
   show?: (v: number) => string
-  /** While it changes under the hand. */
-  onDraft: (v: number) => void
-  onDone: (v: number) => void
+  /** While it changes under the hand. change does the same to another value: lights edited together keep their differences. */
+  onDraft: (v: number, change: (x: number) => number) => void
+  onDone: (v: number, change: (x: number) => number) => void
   onStops?: (stops: number) => void
   onReset?: () => void
 }
@@ -28,6 +28,8 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
   const clamp = (v: number) => Math.min(Math.max(v, min), max)
   const by = (from: number, steps: number) => clamp(geometric ? (from || min || 1e-3) * step ** steps : from + step * steps)
 
+  const like = (v: number) => (geometric && value > 0 ? (x: number) => clamp((x * v) / value) : (x: number) => clamp(x + v - value))
+
   const commit = () => {
     if (text === null) return true
     const r = readNumber(text, value)
@@ -38,7 +40,8 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
     setText(null)
     setWrong(false)
     if (r.stops !== undefined && onStops) onStops(r.stops)
-    else if (clamp(r.value) !== value) onDone(clamp(r.value))
+    else if (clamp(r.value) !== value) onDone(clamp(r.value), (x) => clamp(r.change(x)))
+
     return true
   }
 
@@ -71,7 +74,8 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
           } else if (e.key === 'ArrowUp' || e.key === 'ArrowDown') {
             e.preventDefault()
             setText(null)
-            onDone(by(value, (e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 0.1 : 1)))
+            const v = by(value, (e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 0.1 : 1))
+            onDone(v, like(v))
           }
           e.stopPropagation()
         }}
@@ -80,9 +84,9 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
           if (document.activeElement !== input.current) return
           const v = by(value, (e.deltaY < 0 ? 1 : -1) * (e.shiftKey ? 0.1 : 1))
           setText(null)
-          onDraft(v)
+          onDraft(v, like(v))
           clearTimeout(wheel.current)
-          wheel.current = setTimeout(() => onDone(v), 350)
+          wheel.current = setTimeout(() => onDone(v, like(v)), 350)
         }}
         onPointerDown={(e) => {
           if (document.activeElement === input.current) return
@@ -97,13 +101,13 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
           if (!d.moved && Math.abs(px) < 3) return
           d.moved = true
           d.last = by(d.from, (px / 8) * (e.shiftKey ? 0.1 : 1))
-          onDraft(d.last)
+          onDraft(d.last, like(d.last))
         }}
         onPointerUp={() => {
           const d = drag.current
           drag.current = null
           if (!d) return
-          if (d.moved) onDone(d.last)
+          if (d.moved) onDone(d.last, like(d.last))
           else input.current?.focus()
         }}
       />

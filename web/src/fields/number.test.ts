@@ -18,7 +18,7 @@ test.each([
 })
 
 test('stops move the light, not its output', () => {
-  expect(readNumber('+1 st', 640)).toEqual({ value: 640, stops: 1 })
+  expect(readNumber('+1 st', 640)).toMatchObject({ value: 640, stops: 1 })
   expect(readNumber('-1/3 st', 640)?.stops).toBeCloseTo(-1 / 3)
 })
 

@@ -4,6 +4,8 @@ export interface Reading {
   value: number
   /** Set when the text was stops ("+1 st"): to be added to the light's stops. */
   stops?: number
+  /** How the text changes any other value: of lights that are edited together. */
+  change: (v: number) => number
 }
 
 const fraction = '[-+]?(?:\\d+(?:\\.\\d*)?|\\.\\d+)(?:\\s*/\\s*\\d+(?:\\.\\d*)?)?'
@@ -25,22 +27,27 @@ export function readNumber(text: string, now: number, relative = false): Reading
   if (u !== '' && !(u in units)) return null
   let v = plain(num.replace(/\s/g, '')) * (u === '' ? 1 : (units[u] ?? 1))
   if (!Number.isFinite(v)) return null
-  if (u === 'st' && (op === '+' || op === '-')) return { value: now, stops: op === '-' ? -v : v }
+  if (u === 'st' && (op === '+' || op === '-')) return { value: now, stops: op === '-' ? -v : v, change: (x) => x }
+  const by = v
+  let change: (x: number) => number
   switch (op) {
     case '*':
-      v = now * v
+      change = (x) => x * by
       break
     case '/':
-      v = now / v
+      change = (x) => x / by
       break
     case '+':
-      v = now + v
+      change = (x) => x + by
       break
     case '-':
-      v = relative ? now - v : -v
+      change = relative ? (x) => x - by : () => -by
       break
+    default:
+      change = () => by
   }
-  return Number.isFinite(v) ? { value: v } : null
+  v = change(now)
+  return Number.isFinite(v) ? { value: v, change } : null
 }
 
 /** tidy shows a number with the digits that matter. */

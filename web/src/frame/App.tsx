@@ -1,39 +1,30 @@
 import { Dialog, DialogContent, DialogTitle, Snackbar } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
+import type { Warmth } from '../api.gen'
 import { Ladder } from '../ladder/Ladder'
-import { replace } from '../ledger/deeds'
 import { Ledger } from '../ledger/Ledger'
 import { api } from '../net/client'
 import { connect } from '../net/live'
 import { useLook } from '../picture/look'
+import { followThrough } from '../picture/through'
 import { Picture } from '../picture/Picture'
-import { evOf, finest } from '../setup/sums'
-import { complain, edit, entries, say, undo, useSetup } from '../setup/store'
+import { fetchThings } from '../scene/things'
+import { complain, say, undo, useSetup } from '../setup/store'
+import { FigureLine, PinsList, WeighPanel } from '../weigh/WeighPanel'
+import { weighHere } from '../weigh/weighing'
 import { Shelf } from '../shelf/Shelf'
 import { Budget } from './Budget'
+import { runKey } from './commands'
+import { Finder, Sheet } from './Finder'
 import { GivesHere } from './GivesHere'
 import { Import, type Chooser } from './Import'
 import { ScenePanel } from './ScenePanel'
+import { SeeLine } from './SeeLine'
+import { ViewLine } from './ViewLine'
 
 /** The setup that this address names; none for the list's first. */
 const addressed = () => Number(/^\/s\/(\d+)/.exec(location.pathname)?.[1] ?? 0)
-
-const shortcuts: [string, string][] = [
-  ['↑ ↓', 'next row of the Ledger'],
-  ['← →', 'a third of a stop down or up; with Shift a tenth'],
-  ['0', 'stops back to nought'],
-  ['O', 'off and on'],
-  ['A', 'alone; with Shift together with others'],
-  ['Enter', 'open the row where it stands'],
-  ['F2', 'rename'],
-  ['1 … 9', 'show a view'],
-  ['[ ]', 'exposure a third of a stop brighter or darker'],
-  ['Esc', 'all lights together again'],
-  ['Ctrl Z', 'undo'],
-  ['Ctrl Shift Z', 'do again'],
-  ['?', 'this sheet'],
-]
 
 export function App() {
   const [id, setID] = useState(addressed)
@@ -57,11 +48,15 @@ export function App() {
   }, [open])
 
   useKeys()
+  const setupID = useSetup((s) => s.id)
+  useEffect(() => {
+    if (setupID !== null) void fetchThings(setupID)
+  }, [setupID])
 
   const go = (next: number) => {
     history.pushState(null, '', `/s/${next}`)
-    useSetup.setState({ id: null, doc: null, confirmed: null, revision: 0, pending: [], draft: [], frames: {}, figures: {}, view: '', lamps: {}, undoLabel: '', redoLabel: '' })
-    useLook.setState({ alone: new Set(), open: null, chosen: null, histogram: [] })
+    useSetup.setState({ id: null, doc: null, confirmed: null, revision: 0, pending: [], draft: [], draftLamps: null, frames: {}, thumbs: {}, sight: '', figures: {}, view: '', lamps: {}, undoLabel: '', redoLabel: '' })
+    useLook.setState({ alone: new Set(), open: null, chosen: null, picked: new Set(), objects: [], histogram: [], camera: null, moving: false, preview: null, back: [], forth: [], hidden: [], cut: 0, pins: [], through: null, walking: false, way: 'picture' })
     setID(next)
   }
 
@@ -88,8 +83,8 @@ export function App() {
       <main>
         <ViewLine />
         {warmth.data ? <Picture warmth={warmth.data} /> : <div className="picture-box" />}
-        <SpotLine />
-        {warmth.data ? <GivesHere warmth={warmth.data} /> : null}
+        <SeeLine />
+        {warmth.data ? <Below warmth={warmth.data} /> : null}
       </main>
       {step === 'light' && warmth.data ? <Ledger warmth={warmth.data} /> : step === 'scene' ? <ScenePanel targets={targets.data ?? []} choose={() => chooser.current?.choose()} /> : <section className="ledger" />}
       <Budget targets={targets.data ?? []} />
@@ -110,49 +105,65 @@ export function App() {
         <DialogTitle>{trouble?.what}</DialogTitle>
         <DialogContent>{trouble?.remedy}</DialogContent>
       </Dialog>
-      <Dialog open={sheet} onClose={() => useLook.setState({ sheet: false })} aria-labelledby="sheet">
+      <Dialog open={sheet} onClose={() => useLook.setState({ sheet: false })} aria-labelledby="sheet" maxWidth="lg">
         <DialogTitle id="sheet">Keys</DialogTitle>
         <DialogContent>
-          <dl className="keys">
-            {shortcuts.map(([k, what]) => (
-              <div key={k}>
-                <dt>{k}</dt>
-                <dd>{what}</dd>
-              </div>
-            ))}
-          </dl>
+          <Sheet />
         </DialogContent>
       </Dialog>
+      <Finder />
     </div>
   )
 }
 
+/** Below is the space under the picture: what is weighed, else what lights this view. */
+function Below({ warmth }: { warmth: Warmth }) {
+  const doc = useSetup((s) => s.doc)
+  const weighing = useLook((s) => s.weighing)
+  const objects = useLook((s) => s.objects)
+  const under = useLook((s) => s.under)
+  if (!doc) return null
+  const figure = weighing ? (under === '' ? null : Number(under)) : (objects[0] ?? null)
+  return (
+    <div className="below">
+      {figure !== null && <FigureLine object={figure} />}
+      {weighing ? (
+        weighing.reading ? <WeighPanel reading={weighing.reading} doc={doc} warmth={warmth} title="Weighed here" /> : <p className="quiet">weighing …</p>
+      ) : (
+        <>
+          <PinsList doc={doc} warmth={warmth} />
+          <GivesHere warmth={warmth} />
+        </>
+      )}
+    </div>
+  )
+}
+
+/** typing tells the fields that keys belong to. */
+const typing = (t: HTMLElement) => (t.tagName === 'INPUT' && !['range', 'checkbox', 'color'].includes((t as HTMLInputElement).type)) || t.tagName === 'TEXTAREA' || t.isContentEditable
+
 function useKeys() {
   useEffect(() => {
     const down = (e: KeyboardEvent) => {
-      const t = e.target as HTMLElement
-      const typing = t.tagName === 'INPUT' && (t as HTMLInputElement).type !== 'range'
-      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z' && !typing) {
-        e.preventDefault()
-        undo(e.shiftKey)
+      if (typing(e.target as HTMLElement) || e.altKey || e.defaultPrevented || document.querySelector('[role=dialog], [role=menu]')) return
+      if (e.key.toLowerCase() === 'q' && !e.ctrlKey && !e.metaKey) {
+        if (!e.repeat) void weighHere()
         return
       }
-      if (typing || e.ctrlKey || e.metaKey || e.altKey) return
-      const s = useSetup.getState()
-      if (e.key === '?') useLook.setState((l) => ({ sheet: !l.sheet }))
-      else if (e.key === 'Escape') useLook.setState({ alone: new Set() })
-      else if (/^[1-9]$/.test(e.key) && s.doc) {
-        const v = entries(s.doc.views)[Number(e.key) - 1]
-        if (v) useSetup.setState({ view: v[0] })
-      } else if ((e.key === '[' || e.key === ']') && s.doc?.views[s.view]) {
-        const v = s.doc.views[s.view]
-        if (!v) return
-        const ev = Math.round((v.ev + (e.key === ']' ? 1 : -1) / 3) * 100) / 100
-        edit(`${v.name} exposure EV ${ev.toFixed(1)}`, [replace(`/views/${s.view}/ev`, ev)])
-      }
+      if (runKey(e)) e.preventDefault()
     }
+    const up = (e: KeyboardEvent) => e.key.toLowerCase() === 'q' && useLook.setState({ weighing: null })
+    const blur = () => useLook.setState({ weighing: null })
     window.addEventListener('keydown', down)
-    return () => window.removeEventListener('keydown', down)
+    window.addEventListener('keyup', up)
+    window.addEventListener('blur', blur)
+    const end = followThrough()
+    return () => {
+      window.removeEventListener('keydown', down)
+      window.removeEventListener('keyup', up)
+      window.removeEventListener('blur', blur)
+      end()
+    }
   }, [])
 }
 
@@ -183,73 +194,12 @@ function TopBar() {
           Do again “{redoLabel}”
         </button>
       )}
+      <button type="button" title="/" onClick={() => useLook.setState({ finder: true })}>
+        Find
+      </button>
       <button type="button" aria-label="Keys" onClick={() => useLook.setState({ sheet: true })}>
         ?
       </button>
     </header>
-  )
-}
-
-const lens = (fovY: number) => Math.round(12 / Math.tan((fovY * Math.PI) / 360))
-
-function aspectName(a: number) {
-  for (const [w, h] of [
-    [16, 9],
-    [4, 3],
-    [1, 1],
-    [21, 9],
-    [3, 2],
-    [9, 16],
-  ] as const) {
-    if (Math.abs(a - w / h) < 0.01) return `${w}:${h}`
-  }
-  return a.toFixed(2)
-}
-
-function ViewLine() {
-  const doc = useSetup((s) => s.doc)
-  const view = useSetup((s) => s.view)
-  const frames = useSetup((s) => s.frames[s.view])
-  const lamps = useSetup((s) => s.lamps)
-  const v = doc?.views[view]
-  const f = finest(frames, lamps)
-  const plain = useLook((s) => s.plain)
-  if (!v) return <div className="view-line" />
-  const state = !f ? 'first light is on its way' : f.level < 2 ? 'coarse, refining' : `${f.noise > 0 ? `noise ${(100 * f.noise).toFixed(1)} % · ` : ''}${f.samples} of ${f.goal} samples`
-  return (
-    <div className="view-line">
-      <b>{v.name}</b>
-      <span>
-        {lens(v.fovY)} mm · {aspectName(v.aspect)}
-        {f ? ` · ${f.width}×${f.height}` : ''}
-      </span>
-      <span>exposure held at EV {v.ev.toFixed(1)}</span>
-      {plain && <span>composed by the server: this browser has no WebGL2</span>}
-      <span className="grow" />
-      <span data-testid="refinement" data-level={f?.level ?? -1} data-samples={f?.samples ?? 0}>
-        {state}
-      </span>
-    </div>
-  )
-}
-
-function SpotLine() {
-  const spot = useLook((s) => s.spot)
-  const alone = useLook((s) => s.alone)
-  const doc = useSetup((s) => s.doc)
-  const names = [...alone].map((i) => doc?.lights[i]?.name).filter(Boolean)
-  return (
-    <div className="view-line under">
-      {names.length > 0 ? (
-        <span className="alone-note">
-          {names.join(', ')} alone{' '}
-          <button type="button" className="word" onClick={() => useLook.setState({ alone: new Set() })}>
-            all together again (Esc)
-          </button>
-        </span>
-      ) : null}
-      <span className="grow" />
-      <span>{spot !== null && spot > 0 ? `${spot >= 100 ? spot.toFixed(0) : spot.toPrecision(3)} cd/m² · EV ${evOf(spot).toFixed(1)}` : ''}</span>
-    </div>
   )
 }

@@ -1,18 +1,18 @@
 import type { Warmth } from '../api.gen'
 import { useLook } from '../picture/look'
-import { cssColour, finest, gains, gives, linear } from '../setup/sums'
-import { useSetup } from '../setup/store'
+import { cssColour, gains, gives, linear, mixed } from '../setup/sums'
+import { lampsNow, useSetup } from '../setup/store'
 
 const percent = (v: number) => (v >= 0.0995 ? (100 * v).toFixed(0) : (100 * v).toFixed(1))
 
 /** GivesHere lists what lights this view, the strongest first: direct and bounced apart, beside what it costs. */
 export function GivesHere({ warmth }: { warmth: Warmth }) {
   const doc = useSetup((s) => s.doc)
-  const lamps = useSetup((s) => s.lamps)
-  const frames = useSetup((s) => s.frames[s.view])
+  const lamps = useSetup(lampsNow)
+  const frames = useSetup((s) => s.frames[s.sight])
   const budget = useSetup((s) => s.figures[s.view]?.budget)
   const alone = useLook((s) => s.alone)
-  const frame = finest(frames, lamps)
+  const frame = mixed(frames, lamps)
   if (!doc || !frame) return null
   const all = Object.entries(gives(frame, lamps, gains(doc, lamps, warmth, alone)))
     .filter(([id, g]) => g.share > 0 && doc.lights[id])

@@ -1,4 +1,5 @@
-import { cleanup, fireEvent, render, screen, within } from '@testing-library/react'
+import { act, cleanup, fireEvent, render, screen, within } from '@testing-library/react'
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import userEvent from '@testing-library/user-event'
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import type { FrameNews, Light, Setup, Warmth } from '../api.gen'
@@ -7,6 +8,10 @@ import { useSetup } from '../setup/store'
 
 vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', windowName: 'here', Refused: class extends Error {} }))
 
+// jsdom lays nothing out: the list is given a height to fill.
+Object.defineProperty(HTMLElement.prototype, 'clientHeight', { value: 600 })
+Object.defineProperty(HTMLElement.prototype, 'clientWidth', { value: 446 })
+
 const { Ledger } = await import('./Ledger')
 
 const warmth: Warmth = { minKelvin: 1000, maxKelvin: 10000, colours: [[2, 0.8, 0], [1, 1, 1]] }
@@ -14,17 +19,21 @@ const lamp = (name: string, order: number, over: Partial<Light> = {}): Light => 
   name, group: 'hall', order, kind: 'point', output: 100, stops: 0, colour: { kelvin: 3000 }, off: false, position: [0, 0, 0], aim: [0, -1, 0], roll: 0, radius: 0, width: 0, height: 0,
   angle: 0, inner: 0, outer: 0, range: 6, shadow: true, shadowMap: 512, carry: 'live', channels: 255, ...over,
 })
-const layer = (d: number) => ({ version: 1, scale: 1, direct: [d, d, d], bounced: [0, 0, 0], seen: [0, 0, 0], reflected: [0, 0, 0] })
+const layer = (d: number) => ({ version: 1, scales: [1, 0, 0], direct: [d, d, d], bounced: [0, 0, 0], seen: [0, 0, 0], reflected: [0, 0, 0] })
 
 beforeEach(() => {
   const doc: Setup = { version: 1, name: 'n', target: 't', curve: 'plain', groups: { hall: { name: 'Hall lamps', order: 0, trim: 0, off: false } }, lights: { a: lamp('Lantern', 1), b: lamp('Rim', 2, { stops: 1 }) }, views: {}, looks: {} }
   useSetup.setState({
-    id: 1, confirmed: doc, doc, pending: [], draft: [], view: 'v', figures: {},
+    id: 1, confirmed: doc, doc, pending: [], draft: [], view: 'v', sight: 's', draftLamps: null, thumbs: {}, figures: {},
     lamps: { a: { key: 'ka', perOutput: 1, shines: false }, b: { key: 'kb', perOutput: 1, shines: false } },
-    frames: { v: { 2: { type: 'frame', level: 2, frame: 'f', layers: { ka: layer(1), kb: layer(0.5) } } as unknown as FrameNews } },
+    frames: { s: { 2: { type: 'frame', level: 2, frame: 'f', layers: { ka: layer(1), kb: layer(0.5) } } as unknown as FrameNews } },
   })
-  useLook.setState({ alone: new Set(), chosen: null, open: null })
-  render(<Ledger warmth={warmth} />)
+  useLook.setState({ alone: new Set(), chosen: null, picked: new Set(), open: null })
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <Ledger warmth={warmth} />
+    </QueryClientProvider>,
+  )
 })
 afterEach(cleanup)
 
@@ -81,4 +90,37 @@ test('a group turns its lights off together and trims them', async () => {
   expect(useSetup.getState().doc?.groups.hall?.trim).toBeCloseTo(1 / 3, 3)
   await userEvent.keyboard('o')
   expect(row('Lantern').classList.contains('is-off')).toBe(true)
+})
+
+test('lights chosen together are edited together, and keep their differences', async () => {
+  const user = userEvent.setup()
+  await user.click(within(row('Lantern')).getByText('Lantern'))
+  await user.keyboard('{Control>}')
+  await user.click(within(row('Rim')).getByText('Rim'))
+  await user.keyboard('{/Control}')
+  expect([...useLook.getState().picked]).toEqual(['a', 'b'])
+  row('Lantern').focus()
+  await user.keyboard('{ArrowRight}')
+  expect(stops('a')).toBeCloseTo(1 / 3, 3)
+  expect(stops('b')).toBeCloseTo(4 / 3, 3)
+  expect(useSetup.getState().pending).toHaveLength(1)
+  expect(useSetup.getState().pending.at(-1)?.label).toBe('2 lights +0.33 st')
+})
+
+test('a filter leaves the rows that fit', async () => {
+  await userEvent.type(screen.getByRole('searchbox', { name: 'Find and filter lights' }), 'rim')
+  expect(row('Rim')).toBeTruthy()
+  expect(row('Lantern')).toBeNull()
+})
+
+test('a locked light is left alone', async () => {
+  const { confirmed } = useSetup.getState()
+  if (!confirmed) throw new Error('no document')
+  const doc = structuredClone(confirmed)
+  if (doc.lights.a) doc.lights.a.locked = true
+  act(() => useSetup.setState({ doc, confirmed: doc }))
+  row('Lantern').focus()
+  await userEvent.keyboard('{ArrowRight}o')
+  expect(stops('a')).toBe(0)
+  expect(useSetup.getState().doc?.lights.a?.off).toBe(false)
 })

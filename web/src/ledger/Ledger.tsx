@@ -1,95 +1,342 @@
-import { Slider, Tooltip } from '@mui/material'
+import { Menu, MenuItem, Slider, Tooltip } from '@mui/material'
 import { CaretDown } from '@phosphor-icons/react/dist/csr/CaretDown'
 import { CaretRight } from '@phosphor-icons/react/dist/csr/CaretRight'
 import { CircleHalf } from '@phosphor-icons/react/dist/csr/CircleHalf'
+import { LockSimple } from '@phosphor-icons/react/dist/csr/LockSimple'
 import { Power } from '@phosphor-icons/react/dist/csr/Power'
-import { memo, useEffect, useRef, useState } from 'react'
-import type { Light, Setup, Warmth } from '../api.gen'
-import { readNumber, stopsText } from '../fields/number'
-import { toggleAlone, useLook } from '../picture/look'
-import { cssColour, finest, gains, gives, isOff, linear, type Gives } from '../setup/sums'
-import { entries, useSetup } from '../setup/store'
-import { deeds } from './deeds'
+import { useQuery } from '@tanstack/react-query'
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import type { Cost, Light, Notice, Setup, Warmth } from '../api.gen'
+import { readNumber, stopsText, tidy } from '../fields/number'
+import { api } from '../net/client'
+import { pivotAt } from '../picture/navigate'
+import { cameraNow, choose, chooseAll, toggleAlone, useLook } from '../picture/look'
+import { cssColour, gains, gives, groupsOf, isOff, linear, mixed, type Gives } from '../setup/sums'
+import { entries, lampsNow, unitOf, useSetup } from '../setup/store'
+import { columns, sorted, storeColumns, storedColumns, type Facts, type Sort } from './columns'
+import { deeds, kindNames, lockedLight } from './deeds'
+import { readFilter } from './filter'
 import { LightGlyph } from './glyph'
 import { OpenLight } from './OpenLight'
 
 const percent = (v: number | undefined) => (v === undefined ? '' : v === 0 ? '0%' : v < 0.001 ? '<0.1%' : v < 0.0995 ? `${(100 * v).toFixed(1)}%` : `${Math.round(100 * v)}%`)
 const ms = (v: number | undefined) => (v === undefined ? '' : v.toFixed(2))
 
-/** Ledger is the one list of lights: what each gives here and what it costs on the target. */
+/** Where gives, costs and notice are read: this view, all views together, or the dearest one. */
+type Scope = 'here' | 'all' | 'worst'
+const scopeNames: Record<Scope, string> = { here: 'gives here', all: 'in all views', worst: 'worst view' }
+
+type Item = { kind: 'group'; id: string; depth: number; members: string[] } | { kind: 'light'; id: string; depth: number }
+
+/** useFacts gathers what every light gives, costs and how it would be missed. */
+function useFacts(doc: Setup | null, warmth: Warmth, scope: Scope, wantNotice: boolean) {
+  const lamps = useSetup(lampsNow)
+  const view = useSetup((s) => s.view)
+  const frames = useSetup((s) => s.frames[s.sight])
+  const thumbs = useSetup((s) => s.thumbs)
+  const figures = useSetup((s) => s.figures)
+  const alone = useLook((s) => s.alone)
+  const id = useSetup((s) => s.id)
+  const revision = useSetup((s) => s.revision)
+  const notice = useQuery({ queryKey: ['notice', id, revision], queryFn: () => api.notice(id ?? 0), enabled: wantNotice && id !== null, placeholderData: (p) => p, retry: false })
+  return useMemo(() => {
+    const g: Record<string, Gives> = {}
+    const costs: Record<string, Cost> = {}
+    const missed: Record<string, Notice> = {}
+    if (!doc) return { g, costs, missed, dearest: '' }
+    const k = gains(doc, lamps, warmth, alone)
+    const ids = Object.keys(doc.views)
+    const dearest = ids.reduce((a, i) => ((figures[i]?.budget.ms ?? 0) > (figures[a]?.budget.ms ?? 0) ? i : a), ids[0] ?? '')
+    const from = scope === 'all' ? ids : [scope === 'worst' ? dearest : view]
+    let n = 0
+    for (const v of from) {
+      const here = gives(scope === 'here' ? (mixed(frames, lamps) ?? thumbs[v]) : thumbs[v], lamps, k)
+      if (Object.keys(here).length === 0) continue
+      n++
+      for (const [i, x] of Object.entries(here)) {
+        const t = (g[i] ??= { direct: 0, bounced: 0, share: 0 })
+        t.direct += x.direct
+        t.bounced += x.bounced
+        t.share += x.share
+      }
+    }
+    for (const t of Object.values(g)) {
+      t.direct /= n
+      t.bounced /= n
+      t.share /= n
+    }
+    for (const v of from) {
+      for (const [i, c] of Object.entries(figures[v]?.budget.lights ?? {})) if (!costs[i] || c.ms > costs[i].ms) costs[i] = c
+      for (const [i, x] of Object.entries(notice.data?.[v] ?? {})) if (!missed[i] || x.mean > missed[i].mean) missed[i] = x
+    }
+    return { g, costs, missed, dearest }
+  }, [doc, lamps, warmth, alone, figures, frames, thumbs, view, scope, notice.data])
+}
+
+/** Ledger is the one list of lights: what each gives and what it costs on the target. */
 export function Ledger({ warmth }: { warmth: Warmth }) {
   const doc = useSetup((s) => s.doc)
-  const lamps = useSetup((s) => s.lamps)
-  const view = useSetup((s) => s.view)
-  const frames = useSetup((s) => s.frames[s.view])
-  const figures = useSetup((s) => s.figures[s.view])
   const alone = useLook((s) => s.alone)
+  const picked = useLook((s) => s.picked)
+  const open = useLook((s) => s.open)
   const [closed, setClosed] = useState<ReadonlySet<string>>(new Set())
+  const [shown, setShown] = useState(storedColumns)
+  const [scope, setScope] = useState<Scope>('here')
+  const [sort, setSort] = useState<Sort>('order')
+  const [filter, setFilter] = useState('')
+  const [menu, setMenu] = useState<{ at: HTMLElement; what: 'columns' | 'new' | 'scope' } | null>(null)
+  const facts = useFacts(doc, warmth, scope, shown.includes('notice') || /\bnotice/.test(filter))
   const list = useRef<HTMLDivElement>(null)
+  const anchor = useRef<string | null>(null)
+
+  const factsOf = useCallback((id: string): Facts => ({ gives: facts.g[id], cost: facts.costs[id], notice: facts.missed[id] }), [facts])
+  const items = useMemo((): Item[] => {
+    if (!doc) return []
+    const fits = readFilter(filter)
+    const visible = entries(doc.lights).filter(([id, l]) => fits(l, id, doc, { gives: facts.g[id]?.share, cost: facts.costs[id], notice: facts.missed[id]?.mean }))
+    if (sort !== 'order') return sorted(visible, sort, factsOf).map(([id]) => ({ kind: 'light', id, depth: 0 }))
+    const out: Item[] = []
+    const under = (parent: string, depth: number) => {
+      for (const [id] of entries(doc.groups)) {
+        if ((doc.groups[id]?.parent ?? '') !== parent) continue
+        const inside = new Set([id])
+        for (const [k] of Object.entries(doc.groups)) if (groupsOf(doc, k).includes(doc.groups[id] as never)) inside.add(k)
+        const members = visible.filter(([, l]) => inside.has(l.group)).map(([i]) => i)
+        if (filter && members.length === 0) continue
+        out.push({ kind: 'group', id, depth, members })
+        if (closed.has(id)) continue
+        under(id, depth + 1)
+        for (const [i, l] of visible) if (l.group === id) out.push({ kind: 'light', id: i, depth })
+      }
+    }
+    under('', 0)
+    for (const [i, l] of visible) if (!doc.groups[l.group]) out.push({ kind: 'light', id: i, depth: 0 })
+    return out
+  }, [doc, filter, sort, facts, factsOf, closed])
+
+  const rows = useVirtualizer({ count: items.length, getScrollElement: () => list.current, estimateSize: (i) => (items[i]?.kind === 'light' && items[i].id === open ? 230 : 28), overscan: 12, getItemKey: (i) => `${items[i]?.kind}-${items[i]?.id}` })
+
+  // What is chosen in the picture is brought into sight here.
+  const chosen = useLook((s) => s.chosen)
+  useEffect(() => {
+    const i = items.findIndex((x) => x.kind === 'light' && x.id === chosen)
+    if (i >= 0) rows.scrollToIndex(i, { align: 'auto' })
+    // Only when the choice changes.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [chosen])
+
   if (!doc) return <section className="ledger" aria-label="Ledger" />
-  const frame = finest(frames, lamps) ?? frames?.[3]
-  const g = gives(frame, lamps, gains(doc, lamps, warmth, alone))
-  const costs = figures?.budget.lights ?? {}
-  const groups: [string, { name: string; trim: number; off: boolean }][] = entries(doc.groups)
-  const loose = entries(doc.lights).filter(([, l]) => !doc.groups[l.group])
-  const inGroup = (id: string) => entries(doc.lights).filter(([, l]) => l.group === id)
-  const most = Math.max(0.01, ...Object.values(g).map((x) => x.share))
+  const most = Math.max(0.01, ...Object.values(facts.g).map((x) => x.share))
   const sum = (ids: string[], f: (id: string) => number) => ids.reduce((a, i) => a + f(i), 0)
+  const kept = columns.filter((c) => shown.includes(c.id))
+  const grid = { gridTemplateColumns: `18px minmax(64px, 1fr) 58px 38px ${kept.map((c) => `${c.width}px`).join(' ')} 38px` }
+  const lights = items.filter((x) => x.kind === 'light').map((x) => x.id)
 
-  const keys = (e: React.KeyboardEvent) => {
-    if (e.key !== 'ArrowDown' && e.key !== 'ArrowUp') return
-    const rows = [...(list.current?.querySelectorAll<HTMLElement>('[data-row]') ?? [])]
-    const at = rows.findIndex((r) => r === document.activeElement)
-    const next = rows[Math.min(Math.max(at + (e.key === 'ArrowDown' ? 1 : -1), 0), rows.length - 1)]
-    if (at < 0 || !next) return
-    next.focus()
-    e.preventDefault()
+  const focusRow = (i: number) => {
+    rows.scrollToIndex(i, { align: 'auto' })
+    // The row may have to be drawn first.
+    requestAnimationFrame(() => list.current?.querySelector<HTMLElement>(`[data-row][data-at="${i}"]`)?.focus())
   }
-
-  const row = ([id, l]: [string, Light]) => (
-    <Row key={id} id={id} l={l} doc={doc} warmth={warmth} off={isOff(doc, l)} gives={g[id]} most={most} costs={costs[id]?.ms} alone={alone.has(id)} hushed={alone.size > 0 && !alone.has(id)} view={view} />
-  )
+  const keys = (e: React.KeyboardEvent) => {
+    const at = Number((document.activeElement as HTMLElement | null)?.dataset.at ?? -1)
+    if (at < 0 || (e.target as HTMLElement).tagName === 'INPUT') return
+    const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: items.length - 1, PageDown: at + 10, PageUp: at - 10 }[e.key]
+    if (to === undefined) return
+    e.preventDefault()
+    e.stopPropagation()
+    const i = Math.min(Math.max(to, 0), items.length - 1)
+    const item = items[i]
+    if (e.shiftKey && item?.kind === 'light') {
+      chooseAll([...picked, item.id])
+      keepPicked = true
+    }
+    const there = list.current?.querySelector<HTMLElement>(`[data-row][data-at="${i}"]`)
+    if (there) there.focus()
+    else focusRow(i)
+    keepPicked = false
+  }
+  const pick = (id: string, e: React.MouseEvent) => {
+    if (e.shiftKey && anchor.current) {
+      const a = lights.indexOf(anchor.current)
+      const b = lights.indexOf(id)
+      if (a >= 0 && b >= 0) {
+        chooseAll(lights.slice(Math.min(a, b), Math.max(a, b) + 1))
+        return
+      }
+    }
+    anchor.current = id
+    choose(id, e.ctrlKey || e.metaKey)
+  }
+  const drop = (e: React.DragEvent, to: Item) => {
+    e.preventDefault()
+    const [what, id] = e.dataTransfer.getData('text/x-willowherb').split(':')
+    if (!id) return
+    if (what === 'light') {
+      const ids = picked.has(id) ? [...picked] : [id]
+      if (to.kind === 'group') deeds.regroup(ids, to.id, null)
+      else if (!ids.includes(to.id)) deeds.regroup(ids, doc.lights[to.id]?.group ?? '', to.id)
+    } else if (what === 'group' && to.kind === 'group') deeds.nest(id, to.id)
+  }
   return (
     <section className="ledger" aria-label="Ledger" onKeyDown={keys}>
-      <div className="row head">
+      <div className="ledger-tools">
+        <input
+          className="text"
+          type="search"
+          aria-label="Find and filter lights"
+          placeholder="Find: live shadows gives under 1 %"
+          value={filter}
+          onChange={(e) => setFilter(e.target.value)}
+          onKeyDown={(e) => {
+            if (e.key === 'Escape') setFilter('')
+            if (e.key === 'Enter') chooseAll(lights)
+            e.stopPropagation()
+          }}
+        />
+        {filter && <span className="quiet">{lights.length} found</span>}
+        <button type="button" className="menu-word" aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: 'new' })}>
+          New ▾
+        </button>
+        <button type="button" className="menu-word" aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: 'columns' })}>
+          Columns ▾
+        </button>
+      </div>
+      <div className="row head" style={grid}>
         <span />
-        <span>Ledger · {Object.keys(doc.lights).length} lights</span>
+        <button type="button" onClick={() => setSort(sort === 'name' ? 'order' : 'name')} title="Sort by name, or back to the order of the groups" aria-pressed={sort !== 'order'}>
+          {sort === 'order' ? `Ledger · ${Object.keys(doc.lights).length} lights` : sort === 'worth' ? 'least for its cost first' : `by ${sort}`}
+        </button>
         <span>stops</span>
         <span />
-        <span>gives here</span>
-        <span className="right">costs</span>
+        {kept.map((c) =>
+          c.id === 'gives' ? (
+            <button key={c.id} type="button" aria-haspopup="menu" title={scope === 'worst' ? `The dearest view: ${doc.views[facts.dearest]?.name}` : c.says} onClick={(e) => setMenu({ at: e.currentTarget, what: 'scope' })}>
+              {scopeNames[scope]}
+            </button>
+          ) : c.id === 'costs' ? (
+            <button key={c.id} type="button" className="right" title="Sort by cost, then by what a light gives for its cost" onClick={() => setSort(sort === 'costs' ? 'worth' : sort === 'worth' ? 'order' : 'costs')}>
+              costs
+            </button>
+          ) : (
+            <span key={c.id} className="right" title={c.says}>
+              {c.name}
+            </span>
+          ),
+        )}
         <span />
-        <span className="right">carry</span>
       </div>
       <div className="rows" ref={list}>
-        {groups.map(([id, group]) => {
-          const members = inGroup(id)
-          const ids = members.map(([i]) => i)
-          const open = !closed.has(id)
-          return (
-            <div key={id} role="group" aria-label={group.name}>
-              <GroupRow
-                id={id}
-                doc={doc}
-                open={open}
-                toggle={() => setClosed((c) => new Set(c.has(id) ? [...c].filter((x) => x !== id) : [...c, id]))}
-                share={sum(ids, (i) => g[i]?.share ?? 0)}
-                costs={sum(ids, (i) => costs[i]?.ms ?? 0)}
-                alone={ids.length > 0 && ids.every((i) => alone.has(i))}
-                members={ids}
-              />
-              {open && members.map(row)}
-            </div>
-          )
-        })}
-        {loose.map(row)}
+        <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
+          {rows.getVirtualItems().map((v) => {
+            const item = items[v.index]
+            if (!item) return null
+            return (
+              <div
+                key={v.key}
+                ref={rows.measureElement}
+                data-index={v.index}
+                className="slot"
+                style={{ transform: `translateY(${v.start}px)` }}
+                onDragOver={(e) => e.dataTransfer.types.includes('text/x-willowherb') && e.preventDefault()}
+                onDrop={(e) => drop(e, item)}
+              >
+                {item.kind === 'group' ? (
+                  <GroupRow
+                    id={item.id}
+                    at={v.index}
+                    depth={item.depth}
+                    grid={grid}
+                    shown={kept.map((c) => c.id)}
+                    doc={doc}
+                    open={!closed.has(item.id)}
+                    toggle={() => setClosed((c) => new Set(c.has(item.id) ? [...c].filter((x) => x !== item.id) : [...c, item.id]))}
+                    share={sum(item.members, (i) => facts.g[i]?.share ?? 0)}
+                    costs={sum(item.members, (i) => facts.costs[i]?.ms ?? 0)}
+                    mb={sum(item.members, (i) => facts.costs[i]?.mb ?? 0)}
+                    alone={item.members.length > 0 && item.members.every((i) => alone.has(i))}
+                    members={item.members}
+                  />
+                ) : (
+                  <LightRow
+                    id={item.id}
+                    at={v.index}
+                    depth={item.depth}
+                    grid={grid}
+                    shown={kept}
+                    doc={doc}
+                    warmth={warmth}
+                    facts={factsOf(item.id)}
+                    most={most}
+                    alone={alone.has(item.id)}
+                    hushed={alone.size > 0 && !alone.has(item.id)}
+                    pick={pick}
+                  />
+                )}
+              </div>
+            )
+          })}
+        </div>
+        {items.length === 0 && <p className="none">{filter ? 'No light fits this.' : 'No lights yet: New, above.'}</p>}
       </div>
+      {picked.size > 1 && (
+        <div className="many" role="status">
+          <b>{picked.size} lights</b> are edited together: their differences stay.{' '}
+          <button type="button" className="word" onClick={() => deeds.newGroup([...picked])} title="Ctrl G">
+            group them
+          </button>
+        </div>
+      )}
+      <Menu open={menu?.what === 'scope'} anchorEl={menu?.at} onClose={() => setMenu(null)} onClick={() => setMenu(null)}>
+        {(Object.keys(scopeNames) as Scope[]).map((s) => (
+          <MenuItem key={s} selected={s === scope} onClick={() => setScope(s)}>
+            {s === 'here' ? 'In this view' : s === 'all' ? 'In all views together' : `In the worst view: ${doc.views[facts.dearest]?.name ?? ''}`}
+          </MenuItem>
+        ))}
+        <MenuItem selected={sort === 'gives'} onClick={() => setSort(sort === 'gives' ? 'order' : 'gives')}>
+          Sort by it
+        </MenuItem>
+      </Menu>
+      <Menu open={menu?.what === 'columns'} anchorEl={menu?.at} onClose={() => setMenu(null)}>
+        {columns.map((c) => (
+          <MenuItem
+            key={c.id}
+            role="menuitemcheckbox"
+            aria-checked={shown.includes(c.id)}
+            selected={shown.includes(c.id)}
+            onClick={() => {
+              const next = shown.includes(c.id) ? shown.filter((x) => x !== c.id) : [...shown, c.id]
+              setShown(next)
+              storeColumns(next)
+            }}
+          >
+            {c.name} <span className="says">{c.says}</span>
+          </MenuItem>
+        ))}
+      </Menu>
+      <Menu open={menu?.what === 'new'} anchorEl={menu?.at} onClose={() => setMenu(null)} onClick={() => setMenu(null)}>
+        {(['point', 'spot', 'rect', 'disc', 'sun', 'sky'] as const).map((k) => (
+          <MenuItem
+            key={k}
+            onClick={() => {
+              const c = cameraNow()
+              if (c) deeds.create(k, c, pivotAt(c, 0.5, 0.5))
+            }}
+          >
+            {kindNames[k]}
+          </MenuItem>
+        ))}
+        <MenuItem onClick={() => deeds.newGroup([...picked])}>Group{picked.size ? ` of the ${picked.size} chosen` : ''}</MenuItem>
+      </Menu>
     </section>
   )
 }
 
+// Focus moving by Shift and arrows adds to what is chosen; by itself it chooses.
+let keepPicked = false
+
 /** A name that is edited in place: a double click or F2. */
-function Name({ value, done, label }: { value: string; done: (v: string) => void; label: string }) {
+function Name({ value, done, label, drag }: { value: string; done: (v: string) => void; label: string; drag: string }) {
   const [text, setText] = useState<string | null>(null)
   const box = useRef<HTMLSpanElement>(null)
   useEffect(() => {
@@ -99,7 +346,7 @@ function Name({ value, done, label }: { value: string; done: (v: string) => void
     return () => row?.removeEventListener('keydown', f2)
   }, [value])
   return (
-    <span ref={box} className="name" title={value} onDoubleClick={() => setText(value)}>
+    <span ref={box} className="name" title={value} onDoubleClick={() => setText(value)} draggable={text === null} onDragStart={(e) => e.dataTransfer.setData('text/x-willowherb', drag)}>
       {text === null ? (
         value
       ) : (
@@ -126,7 +373,7 @@ function Name({ value, done, label }: { value: string; done: (v: string) => void
 }
 
 /** Stops is a slider round nought and its number. */
-function Stops({ name, value, change }: { name: string; value: number; change: (v: number, done: boolean) => void }) {
+function Stops({ name, value, change, locked }: { name: string; value: number; change: (v: number, done: boolean) => void; locked: boolean }) {
   const [text, setText] = useState<string | null>(null)
   const [held, setHeld] = useState(false)
   return (
@@ -135,6 +382,7 @@ function Stops({ name, value, change }: { name: string; value: number; change: (
         className="stops"
         size="small"
         track={false}
+        disabled={locked}
         marks={[{ value: 0 }]}
         min={-4}
         max={4}
@@ -150,6 +398,7 @@ function Stops({ name, value, change }: { name: string; value: number; change: (
       <input
         className="stops-text"
         aria-label={`${name} stops, number`}
+        readOnly={locked}
         value={text ?? stopsText(value)}
         onFocus={(e) => {
           setText(stopsText(value))
@@ -173,60 +422,113 @@ function Stops({ name, value, change }: { name: string; value: number; change: (
 
 interface RowProps {
   id: string
-  l: Light
+  at: number
+  depth: number
+  grid: React.CSSProperties
+  shown: { id: string }[]
   doc: Setup
   warmth: Warmth
-  off: boolean
-  gives: Gives | undefined
+  facts: Facts
   most: number
-  costs: number | undefined
   alone: boolean
   hushed: boolean
-  view: string
+  pick: (id: string, e: React.MouseEvent) => void
 }
 
-const Row = memo(function Row({ id, l, warmth, off, gives, most, costs, alone, hushed }: RowProps) {
+function LightRow(p: RowProps) {
+  const l = p.doc.lights[p.id]
+  if (!l) return null
+  return <Row {...p} l={l} off={isOff(p.doc, l)} locked={lockedLight(p.doc, l)} />
+}
+
+const Row = memo(function Row({ id, at, depth, grid, shown, l, warmth, off, locked, facts, most, alone, hushed, pick }: RowProps & { l: Light; off: boolean; locked: boolean }) {
   const open = useLook((s) => s.open === id)
-  const chosen = useLook((s) => s.chosen === id)
+  const chosen = useLook((s) => s.picked.has(id))
   const colour = cssColour(linear(warmth, l.colour))
-  const toggle = () => useLook.setState({ open: open ? null : id, chosen: id })
+  const toggle = () => {
+    choose(id)
+    useLook.setState({ open: open ? null : id })
+  }
+  const g = facts.gives
+  const cell = (column: string) => {
+    switch (column) {
+      case 'gives':
+        return (
+          <Tooltip key={column} title={g ? `direct ${percent(g.direct)}, bounced ${percent(g.bounced)} of the light` : ''} placement="left">
+            <span className="gives">
+              <span className="bar" style={{ width: `${Math.max(((g?.share ?? 0) / most) * 30, g?.share ? 1 : 0)}px`, background: colour }} />
+              <span className="share" data-testid={`gives-${id}`}>
+                {percent(g?.share)}
+              </span>
+            </span>
+          </Tooltip>
+        )
+      case 'costs':
+        return <span key={column} className="costs">{ms(facts.cost?.ms)}</span>
+      case 'mb':
+        return <span key={column} className="costs">{facts.cost ? facts.cost.mb.toFixed(1) : ''}</span>
+      case 'notice':
+        return (
+          <span key={column} className="costs" data-testid={`notice-${id}`} title={facts.notice ? `Gone, the picture would differ by ${facts.notice.mean.toFixed(2)} on average, by ${facts.notice.p95.toFixed(1)} or more in a twentieth of it; 1 is just seen` : ''}>
+            {facts.notice ? `${facts.notice.mean.toFixed(1)} · ${facts.notice.p95.toFixed(1)}` : ''}
+          </span>
+        )
+      case 'output':
+        return <span key={column} className="costs">{`${tidy(l.output)} ${unitOf(l)}`}</span>
+      case 'warmth':
+        return <span key={column} className="costs">{l.colour.kelvin ? `${l.colour.kelvin} K` : 'colour'}</span>
+      case 'range':
+        return <span key={column} className="costs">{l.range > 0 ? `${tidy(l.range)} m` : ''}</span>
+      case 'role':
+        return <span key={column} className="carry">{l.role}</span>
+    }
+    return <span key={column} className="carry">{l.carry}</span>
+  }
   return (
     <>
       <div
         className={`row light${chosen ? ' chosen' : ''}${off && !alone ? ' is-off' : ''}${hushed ? ' hushed' : ''}`}
         data-row
+        data-at={at}
         data-light={id}
         tabIndex={0}
-        aria-label={`${l.name}, ${stopsText(l.stops)} stops, gives ${percent(gives?.share)}, costs ${ms(costs)} milliseconds, ${l.carry}${off ? ', off' : ''}`}
+        style={grid}
+        aria-label={`${l.name}, ${stopsText(l.stops)} stops, gives ${percent(g?.share)}, costs ${ms(facts.cost?.ms)} milliseconds, ${l.carry}${off ? ', off' : ''}${locked ? ', locked' : ''}`}
         aria-expanded={open}
-        onFocus={() => useLook.setState({ chosen: id })}
-        onClick={(e) => (e.target as HTMLElement).closest('.name') && toggle()}
+        onFocus={(e) => {
+          if (e.target === e.currentTarget && !keepPicked && !e.currentTarget.matches(':active') && !useLook.getState().picked.has(id)) choose(id)
+        }}
+        onClick={(e) => {
+          const t = e.target as HTMLElement
+          if (t.closest('.acts, .stops, .stops-text, input')) return
+          if (e.shiftKey || e.ctrlKey || e.metaKey || !t.closest('.name')) pick(id, e)
+          else {
+            pick(id, e)
+            toggle()
+          }
+        }}
         onKeyDown={(e) => {
-          if (e.target !== e.currentTarget) return
+          if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey) return
           const step = e.shiftKey ? 0.1 : 1 / 3
-          if (e.key === 'ArrowRight') deeds.stops(id, l, l.stops + step)
-          else if (e.key === 'ArrowLeft') deeds.stops(id, l, l.stops - step)
+          if (e.key === 'ArrowRight' && !locked) deeds.stops(id, l, l.stops + step)
+          else if (e.key === 'ArrowLeft' && !locked) deeds.stops(id, l, l.stops - step)
           else if (e.key === 'Enter') toggle()
-          else if (e.key === 'o') deeds.off(id, l)
-          else if (e.key === 'a') toggleAlone([id], e.shiftKey)
-          else if (e.key === '0') deeds.stops(id, l, 0)
+          else if (e.key === 'o' && !locked) deeds.off(id, l)
+          else if (e.key === 'a') toggleAlone([...useLook.getState().picked], false)
+          else if (e.key === 'A') toggleAlone([id], true)
+          else if (e.key === '0' && !locked) deeds.stops(id, l, 0)
           else return
           e.preventDefault()
           e.stopPropagation()
         }}
       >
         <LightGlyph kind={l.kind} colour={colour} off={off && !alone} />
-        <Name value={l.name} label={`Name of ${l.name}`} done={(n) => deeds.rename(id, l, n)} />
-        <Stops name={l.name} value={l.stops} change={(v, done) => deeds.stops(id, l, v, done)} />
-        <Tooltip title={gives ? `direct ${percent(gives.direct)}, bounced ${percent(gives.bounced)} of the light in this view` : ''} placement="left">
-          <span className="gives">
-            <span className="bar" style={{ width: `${Math.max(((gives?.share ?? 0) / most) * 30, gives?.share ? 1 : 0)}px`, background: colour }} />
-            <span className="share" data-testid={`gives-${id}`}>
-              {percent(gives?.share)}
-            </span>
-          </span>
-        </Tooltip>
-        <span className="costs">{ms(costs)}</span>
+        <span className="indent" style={{ paddingLeft: depth * 10 }}>
+          <Name value={l.name} label={`Name of ${l.name}`} drag={`light:${id}`} done={(n) => deeds.rename(id, l, n)} />
+          {locked && <LockSimple size={11} className="lock" aria-label="locked" />}
+        </span>
+        <Stops name={l.name} value={l.stops} locked={locked} change={(v, done) => deeds.stops(id, l, v, done)} />
+        {shown.map((c) => cell(c.id))}
         <span className="acts">
           <button type="button" aria-label={`${l.name} off`} aria-pressed={l.off} title={l.off ? 'Turn on (O)' : 'Turn off (O)'} onClick={() => deeds.off(id, l)}>
             <Power size={13} />
@@ -235,31 +537,52 @@ const Row = memo(function Row({ id, l, warmth, off, gives, most, costs, alone, h
             <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
           </button>
         </span>
-        <span className="carry">{l.carry}</span>
       </div>
-      {open && <OpenLight id={id} l={l} warmth={warmth} />}
+      {open && <OpenLight id={id} l={l} warmth={warmth} locked={locked} />}
     </>
   )
 })
 
-function GroupRow({ id, doc, open, toggle, share, costs, alone, members }: { id: string; doc: Setup; open: boolean; toggle: () => void; share: number; costs: number; alone: boolean; members: string[] }) {
+interface GroupProps {
+  id: string
+  at: number
+  depth: number
+  grid: React.CSSProperties
+  shown: string[]
+  doc: Setup
+  open: boolean
+  toggle: () => void
+  share: number
+  costs: number
+  mb: number
+  alone: boolean
+  members: string[]
+}
+
+function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs, mb, alone, members }: GroupProps) {
   const g = doc.groups[id]
   if (!g) return null
   return (
     <div
       className={`row group${g.off ? ' is-off' : ''}`}
+      role="group"
       data-row
+      data-at={at}
+      data-group={id}
       tabIndex={0}
+      style={grid}
       aria-label={`Group ${g.name}, trim ${stopsText(g.trim)} stops, gives ${percent(share)}`}
       aria-expanded={open}
       onKeyDown={(e) => {
-        if (e.target !== e.currentTarget) return
+        if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey) return
         const step = e.shiftKey ? 0.1 : 1 / 3
         if (e.key === 'ArrowRight') deeds.trim(id, doc, g.trim + step)
         else if (e.key === 'ArrowLeft') deeds.trim(id, doc, g.trim - step)
         else if (e.key === 'Enter') toggle()
         else if (e.key === 'o') deeds.groupOff(id, doc)
-        else if (e.key === 'a') toggleAlone(members, e.shiftKey)
+        else if (e.key === 'k') deeds.lockGroup(id, doc)
+        else if (e.key === 'a' || e.key === 'A') toggleAlone(members, e.shiftKey)
+        else if (e.key === 'Delete') deeds.ungroup(id)
         else return
         e.preventDefault()
         e.stopPropagation()
@@ -268,13 +591,25 @@ function GroupRow({ id, doc, open, toggle, share, costs, alone, members }: { id:
       <button type="button" className="fold" aria-label={open ? `Fold ${g.name}` : `Unfold ${g.name}`} onClick={toggle}>
         {open ? <CaretDown size={12} weight="fill" /> : <CaretRight size={12} weight="fill" />}
       </button>
-      <Name value={g.name} label={`Name of ${g.name}`} done={(n) => deeds.renameGroup(id, doc, n)} />
-      <Stops name={`${g.name} trim`} value={g.trim} change={(v, done) => deeds.trim(id, doc, v, done)} />
-      <span className="gives">
-        <span className="bar" />
-        <span className="share">{percent(share)}</span>
+      <span className="indent" style={{ paddingLeft: depth * 10 }} onClick={(e) => (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}>
+        <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => deeds.renameGroup(id, doc, n)} />
+        {g.locked && <LockSimple size={11} className="lock" aria-label="locked" />}
       </span>
-      <span className="costs">{ms(costs)}</span>
+      <Stops name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => deeds.trim(id, doc, v, done)} />
+      {shown.map((c) =>
+        c === 'gives' ? (
+          <span key={c} className="gives">
+            <span className="bar" />
+            <span className="share">{percent(share)}</span>
+          </span>
+        ) : c === 'costs' ? (
+          <span key={c} className="costs">{ms(costs)}</span>
+        ) : c === 'mb' ? (
+          <span key={c} className="costs">{mb.toFixed(1)}</span>
+        ) : (
+          <span key={c} />
+        ),
+      )}
       <span className="acts">
         <button type="button" aria-label={`${g.name} off`} aria-pressed={g.off} title="Turn the group off or on (O)" onClick={() => deeds.groupOff(id, doc)}>
           <Power size={13} />
@@ -283,7 +618,6 @@ function GroupRow({ id, doc, open, toggle, share, costs, alone, members }: { id:
           <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
         </button>
       </span>
-      <span />
     </div>
   )
 }

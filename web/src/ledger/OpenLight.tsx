@@ -18,22 +18,22 @@ function toHex(css: string): string {
 }
 
 /** OpenLight is a Ledger row opened where it stands: everything the light has. */
-export function OpenLight({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }) {
+export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; warmth: Warmth; locked: boolean }) {
   const costs = useSetup((s) => s.figures[s.view]?.budget.lights[id])
   const unit = unitOf(l)
   const kelvin = l.colour.kelvin
   const mired = (k: number) => 1e6 / k
   const warm = Array.from({ length: 9 }, (_, i) => cssColour(temperature(warmth, 1e6 / (mired(1500) + ((mired(12000) - mired(1500)) * i) / 8))))
-  const number = (label: string, field: 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer', u: string, min: number, max: number, step: number, geometric = false, show?: (v: number) => string) => (
+  const number = (label: string, field: 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'roll' | 'shadowMap', u: string, min: number, max: number, step: number, geometric = false, show?: (v: number) => string) => (
     <div className="field">
       <span className="label">{label}</span>
-      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={l[field]} unit={u} min={min} max={max} step={step} geometric={geometric} show={show} onDraft={(v) => deeds.number(id, l, field, v, u, false)} onDone={(v) => deeds.number(id, l, field, v, u)} />
+      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={l[field]} unit={u} min={min} max={max} step={step} geometric={geometric} show={show} onDraft={(v, c) => deeds.number(id, l, field, v, u, false, c)} onDone={(v, c) => deeds.number(id, l, field, v, u, true, c)} />
     </div>
   )
   const area = l.kind === 'rect' || l.kind === 'disc'
   const local = l.kind === 'point' || l.kind === 'spot' || area
   return (
-    <div className="open-light" role="region" aria-label={`${l.name}, opened`}>
+    <div className={`open-light${locked ? ' shut' : ''}`} role="region" aria-label={`${l.name}, opened`} inert={locked}>
       <div className="field wide">
         <span className="label">Warmth</span>
         {kelvin ? (
@@ -74,7 +74,16 @@ export function OpenLight({ id, l, warmth }: { id: string; l: Light; warmth: War
       ) : null}
       <div className="field">
         <span className="label">Output</span>
-        <NumberField label={`${l.name} output`} value={l.output} unit={unit} min={0} max={1e9} step={1.08} geometric onDraft={(v) => deeds.output(id, l, v, unit, false)} onDone={(v) => deeds.output(id, l, v, unit)} onStops={(s) => deeds.stops(id, l, l.stops + s)} />
+        <NumberField label={`${l.name} output`} value={l.output} unit={unit} min={0} max={1e9} step={1.08} geometric onDraft={(v, c) => deeds.number(id, l, 'output', v, unit, false, c)} onDone={(v, c) => deeds.number(id, l, 'output', v, unit, true, c)} onStops={(s) => deeds.stops(id, l, l.stops + s)} />
+      </div>
+      <div className="field">
+        <span className="label">Role</span>
+        <input className="text" aria-label={`${l.name} role`} list="roles" defaultValue={l.role ?? ''} key={l.role} onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()} onBlur={(e) => deeds.role(id, l, e.target.value)} />
+        <datalist id="roles">
+          {['key', 'fill', 'rim', 'bounce', 'ambient', 'practical', 'accent'].map((r) => (
+            <option key={r} value={r} />
+          ))}
+        </datalist>
       </div>
       {l.kind === 'sun' && number('Angle', 'angle', '°', 0, 20, 0.1)}
       {(l.kind === 'point' || l.kind === 'spot' || l.kind === 'disc') && number('Radius', 'radius', 'm', l.kind === 'disc' ? 0.001 : 0, 20, 0.01)}
@@ -93,6 +102,8 @@ export function OpenLight({ id, l, warmth }: { id: string; l: Light; warmth: War
           ))}
         </span>
       </div>
+      {(l.kind === 'rect' || l.kind === 'disc' || l.kind === 'spot') && number('Roll', 'roll', '°', -180, 180, 1)}
+      {(local || l.kind === 'sun') && l.shadow ? number('Map', 'shadowMap', 'px', 16, 16384, 2, true, (v) => String(Math.round(v))) : null}
       {local || l.kind === 'sun' ? (
         <div className="field">
           <span className="label">Shadow</span>

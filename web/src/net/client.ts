@@ -1,4 +1,4 @@
-import type { Answer, Edit, Fault, Imported, Listed, Target, UndoAsk, Warmth } from '../api.gen'
+import type { Answer, Contrast, Edit, Fault, Imported, Listed, Notice, Point, Reading, Target, Thing, UndoAsk, Warmth } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -32,6 +32,10 @@ export const api = {
   warmth: () => ask<Warmth>('/api/warmth'),
   edit: (id: number, e: Edit) => ask<Answer>(`/api/setups/${id}/edits`, post(e)),
   undo: (id: number, u: UndoAsk) => ask<Answer>(`/api/setups/${id}/undo`, post(u)),
+  weigh: (id: number, p: Point) => ask<Reading>(`/api/setups/${id}/weigh`, post(p)),
+  contrast: (id: number, sight: string, object: number, ev: number) => ask<Contrast | null>(`/api/setups/${id}/contrast?sight=${sight}&object=${object}&ev=${ev}`),
+  notice: (id: number) => ask<Record<string, Record<string, Notice>>>(`/api/setups/${id}/notice`),
+  things: (id: number) => ask<Thing[]>(`/api/setups/${id}/things`),
   next: (id: number, person: string) => ask<Answer>(`/api/setups/${id}/next?person=${encodeURIComponent(person)}`),
 }
 
@@ -66,3 +70,9 @@ const random = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) =
 /** person names this browser; window names this page load, so that a sequence number is never used twice. */
 export const person = stored(localStorage, 'willowherb.person', random)
 export const windowName = random()
+
+const birds = ['Heron', 'Curlew', 'Avocet', 'Lapwing', 'Bittern', 'Teal', 'Dunlin', 'Plover', 'Redshank', 'Snipe', 'Tern', 'Egret']
+
+/** called is what this person is called by others here: a marsh bird until they choose a name. */
+export const called = () => stored(localStorage, 'willowherb.called', () => birds[Math.floor(Math.random() * birds.length)] ?? 'Heron')
+export const setCalled = (name: string) => localStorage.setItem('willowherb.called', name)

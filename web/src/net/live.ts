@@ -1,5 +1,18 @@
-import { person, windowName } from './client'
-import { hear, useSetup, type News } from '../setup/store'
+import type { Gaze } from '../api.gen'
+import { useLook, type Way } from '../picture/look'
+import { gazes, hear, useSetup, type News, type Op } from '../setup/store'
+import { called, person, windowName } from './client'
+
+/** Light alone, on grey, is another rendering; all other ways of seeing are made from the same layers. */
+export const neutral = (w: Way) => w === 'light' || w === 'illuminance'
+
+/** gazeNow is how this window looks. */
+export function gazeNow(n: number): Gaze {
+  const l = useLook.getState()
+  const s = useSetup.getState()
+  const own = l.camera ? { camera: { ...l.camera, ev: s.doc?.views[s.view]?.ev ?? l.camera.ev } } : {}
+  return { n, view: s.view, ...own, moving: l.moving, neutral: neutral(l.way), hidden: [...l.hidden], cut: l.cut, alone: [...l.alone] }
+}
 
 /** connect keeps a socket to a setup open, coming back after a loss. Returns how to end it. */
 export function connect(id: number): () => void {
@@ -10,7 +23,7 @@ export function connect(id: number): () => void {
   const open = () => {
     const view = useSetup.getState().view
     const at = location.protocol === 'https:' ? 'wss' : 'ws'
-    socket = new WebSocket(`${at}://${location.host}/api/setups/${id}/live?person=${person}&window=${windowName}&view=${encodeURIComponent(view)}`)
+    socket = new WebSocket(`${at}://${location.host}/api/setups/${id}/live?person=${person}&window=${windowName}&called=${encodeURIComponent(called())}&view=${encodeURIComponent(view)}`)
     socket.onmessage = (e) => {
       tries = 0
       hear(JSON.parse(e.data as string) as News)
@@ -22,12 +35,60 @@ export function connect(id: number): () => void {
     }
   }
   open()
-  const stop = useSetup.subscribe((s, before) => {
-    if (s.view !== before.view && socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ type: 'look', view: s.view }))
-  })
+  const send = (m: unknown) => socket?.readyState === WebSocket.OPEN && socket.send(JSON.stringify(m))
+  // Gazes follow the eye at most thirty times a second; the last one always goes.
+  let asked: ReturnType<typeof setTimeout> | undefined
+  let at = 0
+  const gaze = () => {
+    clearTimeout(asked)
+    asked = setTimeout(
+      () => {
+        at = performance.now()
+        send({ look: gazeNow(++n) })
+      },
+      Math.max(0, at + 33 - performance.now()),
+    )
+  }
+  let n = gazes.heard
+  const stops = [
+    useSetup.subscribe((s, before) => {
+      if (s.view !== before.view) gaze()
+      if (s.draft !== before.draft) drafts(s.draft)
+      if (s.connected && !before.connected) gaze()
+    }),
+    useLook.subscribe((s, before) => {
+      if (s.camera !== before.camera || s.moving !== before.moving || s.hidden !== before.hidden || s.cut !== before.cut || neutral(s.way) !== neutral(before.way)) gaze()
+    }),
+  ]
+  // A drag's preview reaches the bench without the journal.
+  let draftTimer: ReturnType<typeof setTimeout> | undefined
+  let draftAt = 0
+  let drafted = false
+  const drafts = (ops: Op[]) => {
+    clearTimeout(draftTimer)
+    if (ops.length === 0) {
+      if (drafted) draftTimer = setTimeout(() => send({ draft: [] }), 300)
+      drafted = false
+      return
+    }
+    if (ops.every((o) => /\/(stops|output|colour|off|trim|ev|name|order|role)$/.test(o.path))) return
+    drafted = true
+    draftTimer = setTimeout(
+      () => {
+        draftAt = performance.now()
+        send({ draft: ops })
+      },
+      Math.max(0, draftAt + 40 - performance.now()),
+    )
+  }
+  gazes.preview = (m) => {
+    if (useLook.getState().camera) useLook.setState({ preview: m })
+  }
   return () => {
     ended = true
-    stop()
+    stops.forEach((stop) => stop())
+    clearTimeout(asked)
+    clearTimeout(draftTimer)
     clearTimeout(timer)
     socket?.close()
   }

@@ -1,9 +1,16 @@
-import { useEffect, useRef, useState } from 'react'
-import type { Setup, Warmth } from '../api.gen'
-import { evOf, exposureFactor, finest, gains, luminance, type RGB } from '../setup/sums'
-import { complain, useSetup } from '../setup/store'
-import { Composite } from './composite'
-import { useLook } from './look'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import type { FrameNews, LampFact, Setup, Warmth } from '../api.gen'
+import { neutral } from '../net/live'
+import { best, evOf, exposureFactor, gains, luminance, mixed, type RGB } from '../setup/sums'
+import { complain, lampsNow, useSetup } from '../setup/store'
+import { Composite, type Finish, type Item } from './composite'
+import { setGround, under } from './ground'
+import { cameraNow, useLook, type Way } from './look'
+import { Overlay } from './Overlay'
+import { useNavigation } from './navigate'
+import { codePalette, legend, logRange, waySpecs } from './ways'
+import { useAside } from '../snapshots/aside'
+import { pointer, weighHere } from '../weigh/weighing'
 
 /** The histogram counts pixels by luminance: so many bins a stop, from EV -4 to 18. */
 export const evLow = -4
@@ -23,14 +30,18 @@ function histogram(rgba: Float32Array): number[] {
   return bins.map((b) => b / n)
 }
 
-interface Fetched {
-  key: string
-  version: number
-  scale: number
-  words: Uint32Array
+const partKey = (sight: string, lamp: string, part: number) => `${sight}/${lamp}/${part}`
+
+/** partsOf are the parts of a layer that a way of seeing needs, with their signs. */
+function partsOf(way: Way, shines: boolean): [number, number][] {
+  if (way === 'bounced') return [[1, 1]]
+  if (way === 'direct') return shines ? [[0, 1], [1, -1], [2, -1]] : [[0, 1], [1, -1]]
+  return [[0, 1]]
 }
 
-/** Picture composes the view's layers and follows every edit in the next display frame. */
+const bytesOf = (b64: string) => Uint8Array.from(atob(b64), (c) => c.charCodeAt(0))
+
+/** Picture composes the sight's layers and follows every edit in the next display frame. */
 export function Picture({ warmth }: { warmth: Warmth }) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const box = useRef<HTMLDivElement>(null)
@@ -39,105 +50,258 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   const [shown, setShown] = useState('')
   const doc = useSetup((s) => s.doc)
   const view = useSetup((s) => s.view)
-  const lamps = useSetup((s) => s.lamps)
-  const frames = useSetup((s) => s.frames[s.view])
+  const lamps = useSetup(lampsNow)
+  const sight = useSetup((s) => s.sight)
+  const frames = useSetup((s) => s.frames[s.sight])
   const id = useSetup((s) => s.id)
   const revision = useSetup((s) => s.revision)
   const alone = useLook((s) => s.alone)
-  const frame = finest(frames, lamps)
-  const cameraOf = doc?.views[view]
+  const way = useLook((s) => s.way)
+  const picked = useLook((s) => s.picked)
+  const camera = useLook((s) => s.camera)
+  const moving = useLook((s) => s.moving)
+  const preview = useLook((s) => s.preview)
+  const objects = useLook((s) => s.objects)
+  const split = useLook((s) => s.split)
+  const wipe = useLook((s) => s.wipe)
+  const aside = useAside((s) => s.aside)
+  const ev = doc?.views[view]?.ev ?? 0
+  const cameraOf = camera ?? doc?.views[view]
+  // What each light showed last, until its new layer is here.
+  const last = useRef(new Map<string, string>())
 
   useEffect(() => {
     if (!canvas.current) return
     try {
       if (new URLSearchParams(location.search).has('plain')) throw new Error('asked for')
-      const made = new Composite(canvas.current)
-      setComposite(made)
+      setComposite(new Composite(canvas.current))
     } catch {
       useLook.setState({ plain: true })
     }
   }, [])
 
-  // Fetch what the finest complete picture has and we have not. A picture of
-  // another size or view is swapped in when all of it is here.
-  useEffect(() => {
-    if (!composite || !frame || id === null) return
-    const stop = new AbortController()
-    const wanted = Object.values(lamps).map((l) => l.key)
-    const fresh = shown !== frame.frame
-    const missing = wanted.filter((k) => fresh || composite.version(k) !== frame.layers[k]?.version)
-    if (missing.length === 0) return
-    const load = async (key: string): Promise<Fetched | null> => {
-      const l = frame.layers[key]
-      if (!l) return null
-      const r = await fetch(`/api/setups/${id}/layers/${frame.frame}/${key}/${l.version}`, { signal: stop.signal })
-      if (!r.ok) return null
-      return { key, version: l.version, scale: l.scale, words: new Uint32Array(await r.arrayBuffer()) }
+  const all = useMemo(() => ({ lamps, aside: aside?.lamps ?? {} }), [lamps, aside])
+  const finestSize = useMemo(() => {
+    let out: FrameNews | undefined
+    for (const l of Object.values(all.lamps)) {
+      const f = best(frames, l.key)
+      if (f && (!out || f.level > out.level)) out = f
     }
-    Promise.all(missing.map(load)).then(
-      (all) => {
-        const got = all.filter((g): g is Fetched => g !== null && g.words.length === frame.width * frame.height)
-        if (stop.signal.aborted || (fresh && got.length < missing.length)) return
-        if (fresh) composite.resize(frame.width, frame.height)
-        composite.keep(new Set(wanted))
-        for (const g of got) composite.put(g.key, g.version, g.scale, g.words)
-        setShown(frame.frame)
-        useLook.setState((s) => ({ drawn: s.drawn + 1 }))
-      },
-      () => undefined,
-    )
+    return out
+  }, [frames, all])
+
+  // Fetch what the finest layers have and we have not. A new sight is swapped in
+  // when every light has a layer of it; within a sight each comes as it arrives.
+  useEffect(() => {
+    if (!composite || !finestSize || id === null) return
+    const stop = new AbortController()
+    const wanted: { key: string; stamp: string; frame: FrameNews; lamp: string; part: number; scale: number; version: number }[] = []
+    let ready = true
+    const want = (f: LampFact, needed: boolean) => {
+      const frame = best(frames, f.key)
+      const news = frame?.layers[f.key]
+      if (!frame || !news) {
+        ready = ready && !needed
+        return
+      }
+      for (const [part] of partsOf(way, f.shines)) {
+        if ((news.scales[part] ?? 0) > 0) wanted.push({ key: partKey(sight, f.key, part), stamp: `${frame.level}:${news.version}`, frame, lamp: f.key, part, scale: news.scales[part] ?? 1, version: news.version })
+      }
+    }
+    Object.values(all.lamps).forEach((f) => want(f, true))
+    Object.values(all.aside).forEach((f) => want(f, false))
+    const fresh = shown !== sight
+    if (fresh && !ready) return
+    const missing = wanted.filter((w) => composite.stamp(w.key) !== w.stamp)
+    if (missing.length === 0 && !fresh) return
+    const load = async (w: (typeof wanted)[number]) => {
+      const r = await fetch(`/api/setups/${id}/layers/${w.frame.frame}/${w.lamp}/${w.version}?part=${w.part}`, { signal: stop.signal })
+      if (!r.ok) return false
+      const words = new Uint32Array(await r.arrayBuffer())
+      if (stop.signal.aborted || words.length !== w.frame.width * w.frame.height) return false
+      composite.put(w.key, w.stamp, w.scale, words, w.frame.width, w.frame.height)
+      return true
+    }
+    void Promise.all(missing.map((w) => load(w).catch(() => false))).then((got) => {
+      if (stop.signal.aborted) return
+      if (fresh && !wanted.every((w) => composite.stamp(w.key))) return
+      if (!got.some(Boolean) && !fresh) return
+      if (fresh) last.current.clear()
+      composite.resize(finestSize.width, finestSize.height)
+      const keep = new Set(wanted.map((w) => w.key))
+      for (const k of last.current.values()) for (const part of [0, 1, 2]) keep.add(partKey(sight, k, part))
+      for (const m of ['albedo', 'normals', 'edges', 'reach', 'crowding']) keep.add(`map/${m}`)
+      composite.keep(keep)
+      setShown(sight)
+      useLook.setState((s) => ({ drawn: s.drawn + 1, preview: null }))
+    })
     return () => stop.abort()
-  }, [composite, frame, id, lamps, shown])
+  }, [composite, frames, finestSize, id, all, shown, sight, way])
+
+  // Where things are under the picture, for hands and readings.
+  const mapFrame = finestSize?.frame
+  useEffect(() => {
+    if (!composite || !finestSize || id === null || !mapFrame) return
+    const stop = new AbortController()
+    const at = cameraNow()
+    fetch(`/api/setups/${id}/maps/${mapFrame}`, { signal: stop.signal })
+      .then(async (r) => {
+        if (!r.ok || !at) return
+        const data = await r.arrayBuffer()
+        const both = new Uint32Array(data)
+        const floats = new Float32Array(data)
+        const n = finestSize.width * finestSize.height
+        if (both.length !== 2 * n) return
+        const ids = new Uint32Array(n)
+        const distances = new Float32Array(n)
+        for (let i = 0; i < n; i++) {
+          ids[i] = both[2 * i] ?? 0
+          distances[i] = floats[2 * i + 1] ?? 0
+        }
+        setGround({ camera: at, w: finestSize.width, h: finestSize.height, ids, distances })
+        composite.putObjects(ids, finestSize.width, finestSize.height)
+        useLook.setState((s) => ({ drawn: s.drawn + 1 }))
+      })
+      .catch(() => undefined)
+    return () => stop.abort()
+    // The frame's name says all that the map depends on.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [composite, id, mapFrame])
+
+  // Pictures of something else than light.
+  const map = waySpecs[way].map
+  const chosen = useLook((s) => s.chosen)
+  const reachOf = map === 'reach' && chosen ? (lamps[chosen]?.key ?? '') : ''
+  const lampKeys = map === 'crowding' ? Object.values(lamps).map((l) => l.key).join() : ''
+  useEffect(() => {
+    if (!composite || !map || !mapFrame || !finestSize || id === null) return
+    const stop = new AbortController()
+    fetch(`/api/setups/${id}/drawn/${mapFrame}/${map}?light=${chosen ?? ''}`, { signal: stop.signal })
+      .then(async (r) => {
+        if (!r.ok) return
+        const data = await r.arrayBuffer()
+        if (map === 'reach' || map === 'crowding') composite.putCodes(`map/${map}`, mapFrame + reachOf + lampKeys + revision, new Uint8Array(data), finestSize.width, finestSize.height)
+        else composite.put(`map/${map}`, mapFrame, Number(r.headers.get('X-Scale') ?? 1), new Uint32Array(data), finestSize.width, finestSize.height)
+        useLook.setState((s) => ({ drawn: s.drawn + 1 }))
+      })
+      .catch(() => undefined)
+    return () => stop.abort()
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [composite, id, mapFrame, map, reachOf, lampKeys, revision])
 
   const arrived = useLook((s) => s.drawn)
   const pen = useRef(0)
   useEffect(() => {
     if (!composite || !doc || !shown || !cameraOf) return
     cancelAnimationFrame(pen.current)
+    const [low, high] = logRange(way, ev)
+    const f: Finish = {
+      exposure: exposureFactor(ev),
+      ev,
+      curve: doc.curve,
+      way: waySpecs[way].code,
+      split: aside && waySpecs[way].code === 0 ? split : 'none',
+      wipe,
+      exposureB: exposureFactor(aside?.doc.views[view]?.ev ?? ev),
+      curveB: aside?.doc.curve ?? doc.curve,
+      chosen: [...objects],
+      low,
+      high,
+      palette: map ? codePalette(way) : undefined,
+    }
+    const itemsOf = (d: Setup, facts: Record<string, LampFact>, only: ReadonlySet<string>, remember: boolean): Item[] => {
+      const g = gains(d, facts, warmth, only)
+      const out: Item[] = []
+      for (const [light, fact] of Object.entries(facts)) {
+        const l = d.lights[light]
+        if (!l || (way === 'sky' && l.kind !== 'sky') || (way === 'emissive' && l.kind !== 'emissive')) continue
+        let key = fact.key
+        if (composite.stamp(partKey(shown, key, way === 'bounced' ? 1 : 0)) === undefined) key = last.current.get(light) ?? key
+        else if (remember) last.current.set(light, key)
+        const gain = g[light] ?? ([0, 0, 0] as RGB)
+        for (const [part, sign] of partsOf(way, fact.shines)) out.push({ key: partKey(shown, key, part), gain: [gain[0] * sign, gain[1] * sign, gain[2] * sign] })
+      }
+      return out
+    }
     pen.current = requestAnimationFrame(() => {
-      const g = gains(doc, lamps, warmth, alone)
-      const byKey = new Map<string, RGB>()
-      for (const [light, f] of Object.entries(lamps)) byKey.set(f.key, g[light] ?? [0, 0, 0])
-      composite.draw(byKey, exposureFactor(cameraOf.ev), doc.curve)
+      // Until a moved eye has its own layers, its picture in motion is shown.
+      if (preview && (moving || shown !== sight)) {
+        composite.drawPreview(preview.n, new Uint32Array(bytesOf(preview.words).buffer), preview.width, preview.height, preview.scale, f)
+        canvas.current?.setAttribute('data-previews', String(Number(canvas.current.getAttribute('data-previews') ?? 0) + 1))
+        return
+      }
+      if (map) {
+        composite.draw([{ key: `map/${map}`, gain: [1, 1, 1] }], f)
+      } else {
+        let others: Item[] | null = null
+        if (aside && f.split !== 'none') others = itemsOf(aside.doc, aside.lamps, new Set(), false)
+        else if (way === 'mark') others = itemsOf(doc, lamps, picked.size ? picked : new Set(['']), false)
+        composite.draw(itemsOf(doc, lamps, alone, true), f, others)
+      }
       canvas.current?.setAttribute('data-drawn', String(Number(canvas.current.getAttribute('data-drawn') ?? 0) + 1))
       canvas.current?.setAttribute('data-frame', shown)
     })
+    if (map || moving) return
     const t = setTimeout(() => {
       composite.settle()
-      const bins = histogram(composite.read(0, 0, composite.width, composite.height))
-      useLook.setState({ histogram: bins })
+      if (neutral(way)) return
+      useLook.setState({ histogram: histogram(composite.read(0, 0, composite.width, composite.height)) })
     }, 120)
     return () => clearTimeout(t)
-  }, [composite, doc, lamps, warmth, alone, shown, cameraOf, arrived])
+  }, [composite, doc, lamps, warmth, alone, shown, sight, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, aside, view])
 
   const aspect = cameraOf?.aspect ?? 16 / 9
   const size = useFit(box, aspect)
+  const navigation = useNavigation(canvas)
 
   const point = (e: React.PointerEvent) => {
-    if (!composite || !canvas.current || !shown) return
+    if (!composite || !canvas.current || !shown || !cameraOf) return
     const r = canvas.current.getBoundingClientRect()
-    const x = Math.floor(((e.clientX - r.left) / r.width) * composite.width)
-    const y = Math.floor(((e.clientY - r.top) / r.height) * composite.height)
-    if (x < 0 || y < 0 || x >= composite.width || y >= composite.height) return
-    const p = composite.read(x, y, 1, 1)
-    useLook.setState({ spot: luminance([p[0] ?? 0, p[1] ?? 0, p[2] ?? 0]) })
+    const x = (e.clientX - r.left) / r.width
+    const y = (e.clientY - r.top) / r.height
+    if (x < 0 || y < 0 || x >= 1 || y >= 1) return
+    pointer.at = { x, y }
+    if (useLook.getState().weighing) void weighHere()
+    const here = under(cameraOf, x, y)
+    useLook.setState({ under: here ? String(here.object) : '' })
+    if (map || shown !== sight) return
+    const p = composite.read(Math.floor(x * composite.width), Math.floor(y * composite.height), 1, 1)
+    const l = luminance([p[0] ?? 0, p[1] ?? 0, p[2] ?? 0])
+    if (neutral(way)) useLook.setState({ spot: null, spotLux: (l * Math.PI) / 0.18 })
+    else useLook.setState({ spot: l, spotLux: null })
   }
 
+  const steps = legend(way, ev)
   return (
     <div className="picture-box" ref={box}>
-      <div className="picture" style={size} data-testid="picture-frame">
-        <canvas
-          ref={canvas}
-          className={shown ? 'ready' : ''}
-          data-testid="picture"
-          hidden={plain}
-          role="img"
-          aria-label={`Picture of the view ${cameraOf?.name ?? ''}`}
-          onPointerMove={point}
-          onPointerLeave={() => useLook.setState({ spot: null })}
-        />
-        {plain && id !== null && frame && <PlainPicture id={id} view={view} stamp={`${revision}-${frame.frame}-${frame.samples}`} doc={doc} alone={alone} />}
-        {!shown && !(plain && frame) && <div className="waiting">{doc ? 'First light is on its way' : 'Making the place ready'}</div>}
+      <div
+        className="picture"
+        style={size}
+        data-testid="picture-frame"
+        {...navigation}
+        onPointerMove={(e) => {
+          navigation.onPointerMove(e)
+          point(e)
+        }}
+        onPointerLeave={() => {
+          pointer.at = null
+          useLook.setState({ spot: null, spotLux: null, under: '' })
+        }}
+      >
+        <canvas ref={canvas} className={shown ? 'ready' : ''} data-testid="picture" data-sight={shown} hidden={plain} role="img" aria-label={`Picture of the view ${cameraOf?.name ?? ''}`} />
+        {plain && id !== null && mixed(frames, lamps) && <PlainPicture id={id} view={view} stamp={`${revision}-${mapFrame}-${mixed(frames, lamps)?.samples}`} doc={doc} alone={alone} />}
+        {!shown && !(plain && mixed(frames, lamps)) && <div className="waiting">{doc ? 'First light is on its way' : 'Making the place ready'}</div>}
+        {cameraOf && doc && <Overlay camera={cameraOf} doc={doc} warmth={warmth} width={size.width} height={size.height} />}
+        {steps.length > 0 && (
+          <ol className="legend" aria-label={`Legend: ${waySpecs[way].name}`}>
+            {steps.map((s) => (
+              <li key={s.words}>
+                <span className="swatch" style={{ background: s.colour }} />
+                {s.words}
+              </li>
+            ))}
+          </ol>
+        )}
       </div>
     </div>
   )
@@ -163,7 +327,7 @@ function useFit(box: React.RefObject<HTMLDivElement | null>, aspect: number) {
     if (!box.current) return
     const main = box.current.parentElement as HTMLElement
     // What lies over and under the picture keeps at least its lines.
-    const o = new ResizeObserver(() => setSpace({ w: main.clientWidth - 28, h: main.clientHeight - 70 - 74 }))
+    const o = new ResizeObserver(() => setSpace({ w: main.clientWidth - 28, h: main.clientHeight - 70 - (Number(main.dataset.under) || 74) }))
     o.observe(main)
     return () => o.disconnect()
   }, [box])

@@ -1,51 +1,145 @@
 import type { RGB } from '../setup/sums'
+import { scaleGlsl } from './palette'
 
 const vertex = `#version 300 es
 void main() { vec2 p = vec2(float((gl_VertexID << 1) & 2), float(gl_VertexID & 2)); gl_Position = vec4(p * 2.0 - 1.0, 0, 1); }`
 
 const perDraw = 8
 
+// Layers of another size than the picture are stretched; those of its own size are read texel for texel.
 const add = `#version 300 es
 precision highp float; precision highp sampler2D;
 ${Array.from({ length: perDraw }, (_, i) => `uniform sampler2D l${i};`).join('\n')}
-uniform vec3 gain[${perDraw}];
+uniform vec3 gain[${perDraw}]; uniform vec2 size;
 out vec4 o;
 void main() {
-  ivec2 p = ivec2(gl_FragCoord.xy);
+  vec2 p = gl_FragCoord.xy / size;
   vec3 s = vec3(0);
-  ${Array.from({ length: perDraw }, (_, i) => `s += gain[${i}] * texelFetch(l${i}, p, 0).rgb;`).join('\n  ')}
+  ${Array.from({ length: perDraw }, (_, i) => `s += gain[${i}] * texture(l${i}, p).rgb;`).join('\n  ')}
   o = vec4(s, 1);
 }`
 
-// The same numbers as Go's exposure package; a browser test holds the two together.
+/** What the finished picture shows. Codes are the shader's. */
+export const ways = { picture: 0, mark: 1, zones: 2, clipped: 3, luminance: 4, illuminance: 5, colours: 6, codes: 7 } as const
+export type WayCode = (typeof ways)[keyof typeof ways]
+export const splits = { none: 0, wipe: 1, side: 2, other: 3, difference: 4 } as const
+export type Split = keyof typeof splits
+
+// Exposure and tone curves are the same numbers as Go's exposure package; a browser test holds the two together.
 const finish = `#version 300 es
-precision highp float; precision highp sampler2D;
-uniform sampler2D sum; uniform float exposure; uniform int shoulder; uniform ivec2 size;
+precision highp float; precision highp int; precision highp sampler2D; precision highp usampler2D;
+uniform sampler2D sum; uniform sampler2D other; uniform usampler2D objects;
+uniform float exposure; uniform float exposureB; uniform float ev; uniform int shoulder; uniform int shoulderB; uniform ivec2 size;
+uniform int way; uniform int split; uniform float wipe; uniform vec3 accent; uniform vec3 marker; uniform float low; uniform float high;
+uniform uint chosen[16]; uniform int chosenCount; uniform vec4 palette[16];
 out vec4 o;
 const float M = 0.18; const float S = 1.0 - M;
-float tone(float x) {
+${scaleGlsl}
+float tone(float x, int sh) {
   if (!(x > 0.0)) return 0.0;
-  if (shoulder == 0 || x <= M) return min(x, 1.0);
+  if (sh == 0 || x <= M) return min(x, 1.0);
   float w = (M * 32.0 - M) / S; float t = (x - M) / S;
   return min(M + S * t * (1.0 + t / (w * w)) / (1.0 + t), 1.0);
 }
 float encode(float v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1.0 / 2.4) - 0.055; }
+vec3 encode3(vec3 c) { return vec3(encode(c.r), encode(c.g), encode(c.b)); }
+vec3 developed(vec3 c, float e, int sh) { c *= e; return encode3(vec3(tone(c.r, sh), tone(c.g, sh), tone(c.b, sh))); }
+float lum(vec3 c) { return dot(c, vec3(0.2126, 0.7152, 0.0722)); }
+bool isChosen(uint id) { for (int i = 0; i < chosenCount; i++) if (chosen[i] == id) return true; return false; }
+vec3 looked(vec2 uv, ivec2 p) {
+  vec3 c = texture(sum, uv).rgb;
+  float y = lum(c);
+  if (way == ${ways.picture}) return developed(c, exposure, shoulder);
+  if (way == ${ways.mark}) {
+    float g = developed(vec3(y), exposure, shoulder).r;
+    float share = y > 0.0 ? clamp(lum(texture(other, uv).rgb) / y, 0.0, 1.0) : 0.0;
+    return mix(vec3(g * 0.75), marker * (0.25 + 0.75 * g), share);
+  }
+  if (way == ${ways.zones}) return y > 0.0 ? scale((floor(log2(y * 8.0) - ev + 0.5) + 6.0) / 11.0) : vec3(0);
+  if (way == ${ways.clipped}) {
+    vec3 d = developed(vec3(y), exposure, shoulder) * 0.6 + 0.15;
+    vec3 e = c * exposure;
+    float top = shoulder == 1 ? M * 32.0 : 1.0;
+    if (max(e.r, max(e.g, e.b)) >= top) return vec3((p.x + p.y) % 8 < 4 ? 1.0 : 0.0);
+    if (y * exposure <= M / 64.0) return vec3((p.x % 6 < 2 && p.y % 6 < 2) ? 0.75 : 0.05);
+    return d;
+  }
+  if (way == ${ways.luminance} || way == ${ways.illuminance}) {
+    float v = way == ${ways.illuminance} ? y * 17.453292 : y;
+    return v > 0.0 ? scale((log2(v) - low) / (high - low)) : vec3(0);
+  }
+  if (way == ${ways.colours}) return encode3(clamp(c, 0.0, 1.0));
+  int code = int(c.r + 0.5);
+  return code >= 16 ? vec3(0.1) : palette[code].rgb;
+}
 void main() {
   ivec2 p = ivec2(gl_FragCoord.xy); p.y = size.y - 1 - p.y;
-  vec3 c = texelFetch(sum, p, 0).rgb * exposure;
-  o = vec4(encode(tone(c.r)), encode(tone(c.g)), encode(tone(c.b)), 1);
+  vec2 uv = (vec2(p) + 0.5) / vec2(size);
+  if (split == ${splits.side}) {
+    // Each side whole, at half size, one beside the other.
+    float x = uv.x * 2.0; bool right = x >= 1.0; vec2 q = vec2(right ? x - 1.0 : x, uv.y * 2.0 - 0.5);
+    if (q.y < 0.0 || q.y > 1.0) { o = vec4(vec3(0.169), 1); return; }
+    o = vec4(right ? developed(texture(other, q).rgb, exposureB, shoulderB) : developed(texture(sum, q).rgb, exposure, shoulder), 1);
+    return;
+  }
+  if (split == ${splits.other} || (split == ${splits.wipe} && uv.x > wipe)) { o = vec4(developed(texture(other, uv).rgb, exposureB, shoulderB), 1); return; }
+  if (split == ${splits.difference}) {
+    float a = lum(texture(sum, uv).rgb) * exposure, b = lum(texture(other, uv).rgb) * exposureB;
+    float d = a > 0.0005 || b > 0.0005 ? log2((b + 0.002) / (a + 0.002)) : 0.0;
+    o = vec4(scale(0.5 + d / 6.0), 1); return;
+  }
+  vec3 c = looked(uv, p);
+  if (chosenCount > 0) {
+    ivec2 n = textureSize(objects, 0);
+    ivec2 q = ivec2(uv * vec2(n));
+    bool here = isChosen(texelFetch(objects, q, 0).r);
+    bool edge = false;
+    for (int k = 0; k < 8; k++) {
+      ivec2 d = ivec2[8](ivec2(1,0), ivec2(-1,0), ivec2(0,1), ivec2(0,-1), ivec2(1,1), ivec2(-1,1), ivec2(1,-1), ivec2(-1,-1))[k];
+      if (isChosen(texelFetch(objects, clamp(q + d, ivec2(0), n - 1), 0).r) != here) edge = true;
+    }
+    if (edge) c = here ? accent : mix(c, vec3(0.05), 0.5);
+  }
+  o = vec4(c, 1);
 }`
 
 interface Layer {
   texture: WebGLTexture
   scale: number
-  version: number
+  stamp: string
 }
 
-/** What a layer contributes to the kept sum. */
-interface Part {
-  version: number
+/** Item is a layer's part with what it is multiplied by. */
+export interface Item {
+  key: string
   gain: RGB
+}
+
+/** Finish is how the sums become the picture on the screen. */
+export interface Finish {
+  exposure: number
+  ev: number
+  curve: string
+  way: WayCode
+  split: Split
+  wipe: number
+  exposureB: number
+  curveB: string
+  chosen: number[]
+  low: number
+  high: number
+  palette?: RGB[]
+}
+
+/** Sum is one accumulated picture, kept so that small changes cost little. */
+class Sum {
+  texture: WebGLTexture | null = null
+  target: WebGLFramebuffer
+  parts = new Map<string, { stamp: string; gain: RGB }>()
+  deltas = 0
+  constructor(gl: WebGL2RenderingContext) {
+    this.target = gl.createFramebuffer()
+  }
 }
 
 /** Composite adds a view's layers up on the GPU. The sum of the layers is kept;
@@ -54,12 +148,12 @@ export class Composite {
   private gl: WebGL2RenderingContext
   private adder: WebGLProgram
   private finisher: WebGLProgram
-  private sum: WebGLTexture | null = null
-  private target: WebGLFramebuffer
+  private a: Sum
+  private b: Sum
   private layers = new Map<string, Layer>()
-  private parts = new Map<string, Part>()
-  private deltas = 0
   private blank: WebGLTexture
+  private objects: WebGLTexture
+  private preview: { texture: WebGLTexture; stamp: number } | null = null
   width = 0
   height = 0
 
@@ -70,9 +164,12 @@ export class Composite {
     this.gl = gl
     this.adder = this.program(add)
     this.finisher = this.program(finish)
-    this.target = gl.createFramebuffer()
+    this.a = new Sum(gl)
+    this.b = new Sum(gl)
     this.blank = this.texture()
     gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGB9_E5, 1, 1)
+    this.objects = this.texture(gl.NEAREST)
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.R32UI, 1, 1, 0, gl.RED_INTEGER, gl.UNSIGNED_INT, new Uint32Array([0xffffffff]))
     gl.bindVertexArray(gl.createVertexArray())
   }
 
@@ -93,46 +190,66 @@ export class Composite {
     return p
   }
 
-  private texture(): WebGLTexture {
+  private texture(filter: number = this.gl.LINEAR): WebGLTexture {
     const gl = this.gl
     const t = gl.createTexture()
     gl.bindTexture(gl.TEXTURE_2D, t)
-    for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, k, gl.NEAREST)
+    for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, k, filter)
     for (const k of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T]) gl.texParameteri(gl.TEXTURE_2D, k, gl.CLAMP_TO_EDGE)
     return t
   }
 
-  /** resize begins a picture of another size: all layers are forgotten. */
+  /** resize sets the picture's size; layers stay, and are stretched to it. */
   resize(w: number, h: number) {
+    if (w === this.width && h === this.height) return
     const gl = this.gl
-    for (const l of this.layers.values()) gl.deleteTexture(l.texture)
-    this.layers.clear()
-    this.parts.clear()
-    if (this.sum) gl.deleteTexture(this.sum)
     this.width = this.canvas.width = w
     this.height = this.canvas.height = h
-    this.sum = this.texture()
-    gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGBA32F, w, h)
-    gl.bindFramebuffer(gl.FRAMEBUFFER, this.target)
-    gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, this.sum, 0)
+    for (const s of [this.a, this.b]) {
+      if (s.texture) gl.deleteTexture(s.texture)
+      s.texture = this.texture(gl.NEAREST)
+      gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGBA32F, w, h)
+      gl.bindFramebuffer(gl.FRAMEBUFFER, s.target)
+      gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, s.texture, 0)
+      s.parts.clear()
+    }
   }
 
-  version(key: string): number {
-    return this.layers.get(key)?.version ?? 0
+  /** stamp names the version of a layer that is here, or nothing. */
+  stamp(key: string): string | undefined {
+    return this.layers.get(key)?.stamp
   }
 
-  /** put stores a layer's packed values (RGB9_E5, divided by scale). */
-  put(key: string, version: number, scale: number, words: Uint32Array) {
+  put(key: string, stamp: string, scale: number, words: Uint32Array, w: number, h: number) {
     const gl = this.gl
     const old = this.layers.get(key)
-    const texture = old?.texture ?? this.texture()
-    gl.bindTexture(gl.TEXTURE_2D, texture)
-    if (!old) gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGB9_E5, this.width, this.height)
-    gl.texSubImage2D(gl.TEXTURE_2D, 0, 0, 0, this.width, this.height, gl.RGB, gl.UNSIGNED_INT_5_9_9_9_REV, words)
-    this.layers.set(key, { texture, scale, version })
+    if (old) gl.deleteTexture(old.texture)
+    const t = this.texture()
+    gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGB9_E5, w, h)
+    gl.texSubImage2D(gl.TEXTURE_2D, 0, 0, 0, w, h, gl.RGB, gl.UNSIGNED_INT_5_9_9_9_REV, words)
+    this.layers.set(key, { texture: t, scale, stamp })
   }
 
-  /** keep forgets the layers that are not named. */
+  /** putCodes takes a picture of small whole numbers, one byte a pixel. */
+  putCodes(key: string, stamp: string, codes: Uint8Array, w: number, h: number) {
+    const gl = this.gl
+    const old = this.layers.get(key)
+    if (old) gl.deleteTexture(old.texture)
+    const t = this.texture(gl.NEAREST)
+    const f = new Float32Array(4 * w * h)
+    for (let i = 0; i < codes.length; i++) f[4 * i] = codes[i] ?? 0
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA16F, w, h, 0, gl.RGBA, gl.FLOAT, f)
+    this.layers.set(key, { texture: t, scale: 1, stamp })
+  }
+
+  /** putObjects takes the number of the object under each pixel, for outlines. */
+  putObjects(ids: Uint32Array, w: number, h: number) {
+    const gl = this.gl
+    gl.bindTexture(gl.TEXTURE_2D, this.objects)
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.R32UI, w, h, 0, gl.RED_INTEGER, gl.UNSIGNED_INT, ids)
+  }
+
+  /** keep forgets all layers but these. */
   keep(keys: ReadonlySet<string>) {
     for (const [k, l] of this.layers) {
       if (keys.has(k)) continue
@@ -141,11 +258,12 @@ export class Composite {
     }
   }
 
-  private accumulate(list: { texture: WebGLTexture; gain: RGB }[]) {
+  private accumulate(to: Sum, list: { texture: WebGLTexture; gain: RGB }[]) {
     const gl = this.gl
-    gl.bindFramebuffer(gl.FRAMEBUFFER, this.target)
+    gl.bindFramebuffer(gl.FRAMEBUFFER, to.target)
     gl.viewport(0, 0, this.width, this.height)
     gl.useProgram(this.adder)
+    gl.uniform2f(gl.getUniformLocation(this.adder, 'size'), this.width, this.height)
     gl.enable(gl.BLEND)
     gl.blendFunc(gl.ONE, gl.ONE)
     for (let at = 0; at < list.length; at += perDraw) {
@@ -164,64 +282,120 @@ export class Composite {
     gl.activeTexture(gl.TEXTURE0)
   }
 
-  /** draw composes the layers with these gains (by layer key) and develops the picture. */
-  draw(gains: Map<string, RGB>, exposure: number, curve: string) {
+  /** total brings a sum to these items, by differences where they are few. */
+  private total(s: Sum, items: Item[]) {
     const gl = this.gl
-    if (!this.sum) return
     const changed: { texture: WebGLTexture; gain: RGB }[] = []
-    let whole = this.deltas > 60 || this.parts.size === 0
-    for (const [k, p] of this.parts) {
-      const l = this.layers.get(k)
-      if (!gains.has(k) || !l || l.version !== p.version) whole = true
-    }
     const active: { texture: WebGLTexture; gain: RGB }[] = []
-    for (const [k, g] of gains) {
-      const l = this.layers.get(k)
+    const keys = new Set(items.map((i) => i.key))
+    let whole = s.deltas > 60 || s.parts.size === 0
+    for (const [k, p] of s.parts) {
+      if (!keys.has(k) || this.layers.get(k)?.stamp !== p.stamp) whole = true
+    }
+    for (const { key, gain: g } of items) {
+      const l = this.layers.get(key)
       if (!l) continue
       active.push({ texture: l.texture, gain: scaled(g, l.scale) })
-      const before = this.parts.get(k)?.gain ?? ([0, 0, 0] as RGB)
+      const before = s.parts.get(key)?.gain ?? ([0, 0, 0] as RGB)
       if (g[0] !== before[0] || g[1] !== before[1] || g[2] !== before[2]) {
         changed.push({ texture: l.texture, gain: scaled([g[0] - before[0], g[1] - before[1], g[2] - before[2]], l.scale) })
       }
     }
     if (whole || changed.length > active.length / 2) {
-      gl.bindFramebuffer(gl.FRAMEBUFFER, this.target)
+      gl.bindFramebuffer(gl.FRAMEBUFFER, s.target)
       gl.clearColor(0, 0, 0, 0)
       gl.clear(gl.COLOR_BUFFER_BIT)
-      this.accumulate(active.filter((a) => a.gain[0] || a.gain[1] || a.gain[2]))
-      this.deltas = 0
+      this.accumulate(s, active.filter((a) => a.gain[0] || a.gain[1] || a.gain[2]))
+      s.deltas = 0
     } else if (changed.length > 0) {
-      this.accumulate(changed)
-      this.deltas++
+      this.accumulate(s, changed)
+      s.deltas++
     }
-    this.parts.clear()
-    for (const [k, g] of gains) {
-      const l = this.layers.get(k)
-      if (l) this.parts.set(k, { version: l.version, gain: g })
+    s.parts.clear()
+    for (const { key, gain } of items) {
+      const l = this.layers.get(key)
+      if (l) s.parts.set(key, { stamp: l.stamp, gain })
     }
+  }
+
+  /** draw composes the items and develops the picture; others are the second picture, to mark or compare with. */
+  draw(items: Item[], f: Finish, others: Item[] | null = null) {
+    if (!this.a.texture) return
+    this.total(this.a, items)
+    if (others) this.total(this.b, others)
+    this.finish(this.a.texture, f)
+  }
+
+  /** drawPreview shows a small picture in the place of the sum. */
+  drawPreview(stamp: number, words: Uint32Array, w: number, h: number, scale: number, f: Finish) {
+    const gl = this.gl
+    if (!this.a.texture) this.resize(w * 4, h * 4)
+    if (this.preview?.stamp !== stamp) {
+      if (this.preview) gl.deleteTexture(this.preview.texture)
+      const t = this.texture()
+      gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGB9_E5, w, h)
+      gl.texSubImage2D(gl.TEXTURE_2D, 0, 0, 0, w, h, gl.RGB, gl.UNSIGNED_INT_5_9_9_9_REV, words)
+      this.preview = { texture: t, stamp }
+    }
+    this.finish(this.preview.texture, { ...f, exposure: f.exposure * scale, ev: f.ev - Math.log2(scale), low: f.low - Math.log2(scale), high: f.high - Math.log2(scale), chosen: [], split: 'none' })
+  }
+
+  private finish(from: WebGLTexture, f: Finish) {
+    const gl = this.gl
+    const p = this.finisher
     gl.bindFramebuffer(gl.FRAMEBUFFER, null)
     gl.viewport(0, 0, this.width, this.height)
-    gl.useProgram(this.finisher)
-    gl.bindTexture(gl.TEXTURE_2D, this.sum)
-    gl.uniform1i(gl.getUniformLocation(this.finisher, 'sum'), 0)
-    gl.uniform1f(gl.getUniformLocation(this.finisher, 'exposure'), exposure)
-    gl.uniform1i(gl.getUniformLocation(this.finisher, 'shoulder'), curve === 'shoulder' ? 1 : 0)
-    gl.uniform2i(gl.getUniformLocation(this.finisher, 'size'), this.width, this.height)
+    gl.useProgram(p)
+    const at = (name: string) => gl.getUniformLocation(p, name)
+    for (const [i, [name, texture]] of (
+      [
+        ['sum', from],
+        ['other', this.b.texture ?? this.blank],
+        ['objects', this.objects],
+      ] as const
+    ).entries()) {
+      gl.activeTexture(gl.TEXTURE0 + i)
+      gl.bindTexture(gl.TEXTURE_2D, texture)
+      gl.uniform1i(at(name), i)
+    }
+    gl.activeTexture(gl.TEXTURE0)
+    gl.uniform1f(at('exposure'), f.exposure)
+    gl.uniform1f(at('exposureB'), f.exposureB)
+    gl.uniform1f(at('ev'), f.ev)
+    gl.uniform1i(at('shoulder'), f.curve === 'shoulder' ? 1 : 0)
+    gl.uniform1i(at('shoulderB'), f.curveB === 'shoulder' ? 1 : 0)
+    gl.uniform2i(at('size'), this.width, this.height)
+    gl.uniform1i(at('way'), f.way)
+    gl.uniform1i(at('split'), splits[f.split])
+    gl.uniform1f(at('wipe'), f.wipe)
+    gl.uniform1f(at('low'), f.low)
+    gl.uniform1f(at('high'), f.high)
+    gl.uniform3f(at('accent'), 0.816, 0.337, 0.561)
+    gl.uniform3f(at('marker'), 0.95, 0.86, 0.25)
+    const ids = new Uint32Array(16)
+    ids.set(f.chosen.slice(0, 16))
+    gl.uniform1uiv(at('chosen'), ids)
+    gl.uniform1i(at('chosenCount'), Math.min(f.chosen.length, 16))
+    if (f.palette) {
+      const q = new Float32Array(64)
+      f.palette.forEach((c, i) => q.set(c, 4 * i))
+      gl.uniform4fv(at('palette'), q)
+    }
     gl.drawArrays(gl.TRIANGLES, 0, 3)
   }
 
   /** settle makes the next draw add everything up anew, which takes away the
    * rounding that many small differences leave. */
   settle() {
-    if (this.deltas > 0) this.parts.clear()
+    for (const s of [this.a, this.b]) if (s.deltas > 0) s.parts.clear()
   }
 
   /** read returns scene-linear RGBA in cd/m2 of a part of the picture, rows from the top. */
   read(x: number, y: number, w: number, h: number): Float32Array {
     const gl = this.gl
     const out = new Float32Array(4 * w * h)
-    if (!this.sum) return out
-    gl.bindFramebuffer(gl.FRAMEBUFFER, this.target)
+    if (!this.a.texture) return out
+    gl.bindFramebuffer(gl.FRAMEBUFFER, this.a.target)
     gl.readPixels(x, y, w, h, gl.RGBA, gl.FLOAT, out)
     return out
   }

@@ -1,6 +1,6 @@
 import jsonpatch, { type Operation } from 'fast-json-patch'
 import { create } from 'zustand'
-import type { Edited, Figures, FrameNews, Hello, LampFact, Light, Setup } from '../api.gen'
+import type { Drafted, Edited, Figures, FrameNews, Hello, LampFact, Light, Present, Preview, Setup, Sighted } from '../api.gen'
 import { api, person, Refused, windowName } from '../net/client'
 
 export interface Op {
@@ -32,9 +32,16 @@ interface State {
   pending: Pending[]
   draft: Op[]
   lamps: Record<string, LampFact>
+  /** The lamps as the drag under way would have them, until the edit is confirmed. */
+  draftLamps: Record<string, LampFact> | null
   view: string
-  /** Frames of each view by level. */
+  /** The sight that this window has now: a key of frames. */
+  sight: string
+  /** Frames of each sight by level, and thumbnails by view. */
   frames: Record<string, Record<number, FrameNews>>
+  thumbs: Record<string, FrameNews>
+  people: Record<string, string>
+  windows: number
   figures: Record<string, Figures>
   undoLabel: string
   redoLabel: string
@@ -54,8 +61,13 @@ export const useSetup = create<State>(() => ({
   pending: [],
   draft: [],
   lamps: {},
+  draftLamps: null,
   view: '',
+  sight: '',
   frames: {},
+  thumbs: {},
+  people: {},
+  windows: 0,
   figures: {},
   undoLabel: '',
   redoLabel: '',
@@ -99,8 +111,11 @@ let seq = 0
 
 /** draft shows ops at once without keeping them: a drag under way. */
 export function draft(ops: Op[]) {
-  set(rebuild({ draft: ops }))
+  set(rebuild({ draft: ops, ...(ops.length === 0 ? { draftLamps: null } : {}) }))
 }
+
+/** lampsNow are the lamps that the picture is to show: those of a drag under way before the setup's own. */
+export const lampsNow = (s: Pick<State, 'lamps' | 'draftLamps'>) => s.draftLamps ?? s.lamps
 
 /** edit keeps ops: shown at once, sent in order, tried again until the server has them. */
 export function edit(label: string, ops: Op[]) {
@@ -193,7 +208,21 @@ export function undo(redo = false) {
   })
 }
 
-export type News = Hello | Edited | FrameNews | Figures | { type: 'fault'; what: string; remedy: string }
+export type News = Hello | Edited | FrameNews | Figures | Sighted | Preview | Drafted | Present | { type: 'fault'; what: string; remedy: string }
+
+/** What the window's gaze wants to know of the news: the last gaze answered, and where pictures in motion go. */
+export const gazes = { heard: 0, preview: (() => undefined) as (m: Preview) => void }
+
+/** overwritten tells both sides when one has set what the other had just set: the last one wins. */
+function overwritten(m: Edited, mine: boolean) {
+  for (const o of m.over ?? []) {
+    const who = (id: string) => get().people[id] || 'Somebody else'
+    if (mine) say(`You have replaced “${o.label}”, set by ${who(o.person)} a moment before.`)
+    else if (o.window === windowName) say(`${who(m.person)} has replaced your “${o.label}” with “${m.label}”. The last one counts.`)
+    else continue
+    return
+  }
+}
 
 /** hear takes in news from the server. */
 export function hear(m: News) {
@@ -209,6 +238,7 @@ export function hear(m: News) {
           confirmed: m.document as Setup,
           revision: m.revision,
           lamps: m.lamps,
+          draftLamps: null,
           view: s.view && (m.document as Setup).views[s.view] ? s.view : remembered(m) || m.view,
           connected: true,
         }),
@@ -218,7 +248,7 @@ export function hear(m: News) {
       break
     case 'edited': {
       if (m.revision <= s.revision) {
-        set({ lamps: m.lamps })
+        set({ lamps: m.lamps, draftLamps: s.draft.length ? s.draftLamps : null })
         break
       }
       if (!s.confirmed) break
@@ -228,13 +258,36 @@ export function hear(m: News) {
           confirmed: patched(s.confirmed, m.ops as Op[]),
           revision: m.revision,
           lamps: m.lamps,
+          draftLamps: s.draft.length ? s.draftLamps : null,
           pending: mine ? s.pending.filter((p) => p.seq !== m.seq) : s.pending,
         }),
       )
+      overwritten(m, mine)
       break
     }
     case 'frame':
-      set({ frames: { ...s.frames, [m.view]: { ...s.frames[m.view], [m.level]: m } } })
+      if (m.view) {
+        set({ thumbs: { ...s.thumbs, [m.view]: m } })
+      } else {
+        // Only the last few sights are of use.
+        const kept = Object.fromEntries(Object.entries(s.frames).filter(([k]) => k !== m.sight).slice(-5))
+        set({ frames: { ...kept, [m.sight]: { ...s.frames[m.sight], [m.level]: m } } })
+      }
+      break
+    case 'sighted':
+      if (m.n >= gazes.heard) {
+        gazes.heard = m.n
+        set({ sight: m.sight })
+      }
+      break
+    case 'preview':
+      gazes.preview(m)
+      break
+    case 'drafted':
+      if (s.draft.length > 0) set({ draftLamps: m.lamps })
+      break
+    case 'present':
+      set({ people: m.people, windows: m.windows })
       break
     case 'figures':
       set({ figures: { ...s.figures, [m.view]: m } })

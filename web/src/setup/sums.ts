@@ -1,4 +1,4 @@
-import type { Colour, FrameNews, LampFact, LayerNews, Light, Setup, Warmth } from '../api.gen'
+import type { Colour, FrameNews, Group, LampFact, LayerNews, Light, Setup, Warmth } from '../api.gen'
 
 export type RGB = [number, number, number]
 
@@ -23,13 +23,20 @@ export function linear(w: Warmth, c: Colour): RGB {
   return y > 0 ? [c.rgb[0] / y, c.rgb[1] / y, c.rgb[2] / y] : [0, 0, 0]
 }
 
+/** groupsOf are the group of an id and all that it lies in. */
+export function groupsOf(doc: Setup, id: string): Group[] {
+  const out: Group[] = []
+  for (let g = doc.groups[id]; g && out.length < 20; g = doc.groups[g.parent ?? '']) out.push(g)
+  return out
+}
+
 /** level is a light's strength in the units of its layers, on or off. */
 export function level(doc: Setup, l: Light, f: LampFact): number {
-  const trim = doc.groups[l.group]?.trim ?? 0
+  const trim = groupsOf(doc, l.group).reduce((a, g) => a + g.trim, 0)
   return l.output * 2 ** (l.stops + trim) * f.perOutput
 }
 
-export const isOff = (doc: Setup, l: Light) => l.off || (doc.groups[l.group]?.off ?? false)
+export const isOff = (doc: Setup, l: Light) => l.off || groupsOf(doc, l.group).some((g) => g.off)
 
 /** gains are what the unit layers are multiplied by, by light id. */
 export function gains(doc: Setup, lamps: Record<string, LampFact>, w: Warmth, alone: ReadonlySet<string>): Record<string, RGB> {
@@ -81,7 +88,16 @@ export function gives(frame: FrameNews | undefined, lamps: Record<string, LampFa
   return out
 }
 
-/** finest is the largest picture of a view in which every light has a layer. */
+/** best is the finest frame that has a layer by this key. */
+export function best(frames: Record<number, FrameNews> | undefined, key: string): FrameNews | undefined {
+  for (const level of [2, 1, 0]) {
+    const f = frames?.[level]
+    if (f?.layers[key]) return f
+  }
+  return undefined
+}
+
+/** finest is the largest picture in which every light has a layer. */
 export function finest(frames: Record<number, FrameNews> | undefined, lamps: Record<string, LampFact>): FrameNews | undefined {
   const keys = Object.values(lamps).map((l) => l.key)
   for (const level of [2, 1, 0]) {
@@ -89,6 +105,18 @@ export function finest(frames: Record<number, FrameNews> | undefined, lamps: Rec
     if (f && keys.every((k) => f.layers[k])) return f
   }
   return undefined
+}
+
+/** mixed is a frame whose layers are each light's finest: what the picture is composed of. */
+export function mixed(frames: Record<number, FrameNews> | undefined, lamps: Record<string, LampFact>): FrameNews | undefined {
+  const whole = finest(frames, lamps) ?? frames?.[2] ?? frames?.[1] ?? frames?.[0]
+  if (!whole) return undefined
+  const layers: Record<string, LayerNews> = {}
+  for (const l of Object.values(lamps)) {
+    const y = best(frames, l.key)?.layers[l.key]
+    if (y) layers[l.key] = y
+  }
+  return { ...whole, layers }
 }
 
 /** exposureFactor brings the metered luminance, 0.125 * 2^EV, to middle grey. */

@@ -1,3 +1,4 @@
+import { toView } from '../picture/look'
 import { entries, useSetup } from '../setup/store'
 
 /** Shelf shows the same light in all the views at once; choosing one makes it the picture. */
@@ -15,7 +16,7 @@ export function Shelf() {
         const f = figures[k]
         const over = f ? f.budget.ms > f.budget.limitMs : false
         return (
-          <button key={k} type="button" className={k === view ? 'on' : ''} aria-current={k === view} onClick={() => useSetup.setState({ view: k })} title={i < 9 ? `${v.name} (${i + 1})` : v.name}>
+          <button key={k} type="button" className={k === view ? 'on' : ''} aria-current={k === view} onClick={() => toView(k)} title={i < 9 ? `${v.name} (${i + 1})` : v.name}>
             <span className="thumb" style={{ aspectRatio: v.aspect }}>
               {f && f.thumb > 0 ? <img alt="" src={`/api/setups/${id}/thumbs/${k}?v=${f.revision}-${f.thumb}`} /> : null}
             </span>

@@ -1,0 +1,424 @@
+package bench
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"maps"
+	"slices"
+	"sync"
+
+	"willowherb/core/budget"
+	"willowherb/core/setup"
+	"willowherb/store"
+)
+
+// Session is an open setup.
+type Session struct {
+	bench    *Bench
+	ID       int64
+	Project  string
+	File     string
+	Notes    []string
+	place    *place
+	hash     string
+	served   int64      // nanoseconds of work it has had, guarded by the worker alone
+	mu       sync.Mutex // of what follows
+	doc      *setup.Setup
+	document []byte
+	revision int64
+	lamps    []*setup.Lamp
+	windows  map[*Window]bool
+	sights   map[string]*sight
+	views    map[string]*view
+	figures  bool // thumbnails and budgets are to be made again
+	clock    int64
+}
+
+// view is what the shelf shows of a saved view.
+type view struct {
+	budget  *budget.Frame
+	revised int64
+	thumb   []byte
+	version int64
+}
+
+func (v *view) message(id string) Figures {
+	return Figures{"figures", id, v.revised, v.version, *v.budget}
+}
+
+// Window is one browser window that looks at a session. Its unexported fields are
+// guarded by the session's mutex.
+type Window struct {
+	Name   string
+	Person string
+	Called string // what the person is called
+	View   string // id of the view it shows
+	Send   func(any)
+
+	gaze Gaze
+	// While the camera moves, pictures are made for it as it goes; made counts those.
+	moved, made int64
+	// What a drag under way would make of the document: lamps as they would be.
+	draft   *setup.Setup
+	drafted []*setup.Lamp
+	// Another state's lamps, to compare with.
+	aside []*setup.Lamp
+}
+
+// Gaze is how a window looks: at a saved view, or with a camera of its own.
+type Gaze struct {
+	N       int64       `json:"n"` // counts up; answers name it
+	View    string      `json:"view"`
+	Camera  *setup.View `json:"camera,omitempty"`
+	Moving  bool        `json:"moving"`
+	Neutral bool        `json:"neutral"`
+	Hidden  []string    `json:"hidden,omitempty"`
+	Cut     float64     `json:"cut"`
+	Alone   []string    `json:"alone,omitempty"` // for the pictures of a moving camera
+}
+
+// Open returns the session of a setup, making its place ready if need be.
+func (b *Bench) Open(ctx context.Context, id int64) (*Session, error) {
+	b.mu.Lock()
+	s := b.open[id]
+	b.mu.Unlock()
+	if s != nil {
+		return s, nil
+	}
+	u, err := b.store.Get(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	doc, err := setup.Parse(u.Document)
+	if err != nil {
+		return nil, err
+	}
+	p, err := b.ready(ctx, u.Place, u.File)
+	if err != nil {
+		return nil, err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if s := b.open[id]; s != nil {
+		return s, nil
+	}
+	s = &Session{bench: b, ID: id, Project: u.Project, File: u.File, Notes: u.Notes, place: p, hash: u.Place, doc: doc, document: u.Document, revision: u.Revision,
+		windows: map[*Window]bool{}, sights: map[string]*sight{}, views: map[string]*view{}, figures: true}
+	if s.lamps, err = s.resolve(doc); err != nil {
+		return nil, err
+	}
+	b.open[id] = s
+	return s, nil
+}
+
+// resolve works out the lamps of a document.
+func (s *Session) resolve(doc *setup.Setup) ([]*setup.Lamp, error) {
+	st, err := setup.Resolve(doc, "")
+	if err != nil {
+		return nil, err
+	}
+	return st.Lamps(s.place.scene), nil
+}
+
+// Join adds a window and greets it with the document and all that is known.
+func (s *Session) Join(w *Window) {
+	s.mu.Lock()
+	s.windows[w] = true
+	s.opens(w)
+	w.Send(s.hello(w))
+	s.greet(w)
+	for id, v := range s.views {
+		if v.budget != nil {
+			w.Send(v.message(id))
+		}
+	}
+	for _, id := range s.doc.SortedViews() {
+		if t := s.sights[s.keyOf(id)]; t != nil && t.levels[thumb] != nil {
+			s.sendThumb(w, id, t)
+		}
+	}
+	s.present()
+	s.mu.Unlock()
+	s.bench.poke(true)
+}
+
+// opens makes sure that w shows a view that is there.
+func (s *Session) opens(w *Window) {
+	for _, id := range append([]string{w.View, s.doc.Opens}, s.doc.SortedViews()...) {
+		if _, ok := s.doc.Views[id]; ok {
+			w.View = id
+			return
+		}
+	}
+	w.View = ""
+}
+
+// see is how w sees now; ok is false while it has nothing to look at.
+func (s *Session) see(w *Window) (see Sight, ok bool) {
+	doc := s.doc
+	if w.draft != nil {
+		doc = w.draft
+	}
+	v, ok := doc.Views[w.View]
+	if w.gaze.Camera != nil {
+		v, ok = *w.gaze.Camera, true
+	}
+	return Sight{Camera: v, Neutral: w.gaze.Neutral, Hidden: w.gaze.Hidden, Cut: w.gaze.Cut}, ok
+}
+
+// greet tells w which sight is its own, and what is known of it.
+func (s *Session) greet(w *Window) {
+	see, ok := s.see(w)
+	if !ok || w.gaze.Moving {
+		return
+	}
+	t := s.sight(see)
+	w.Send(Sighted{"sighted", w.gaze.N, t.key})
+	for _, f := range t.frames() {
+		if m := f.message(t); m != nil && f.level != thumb {
+			w.Send(m)
+		}
+	}
+}
+
+// present tells every window who else is here.
+func (s *Session) present() {
+	names := map[string]string{}
+	for w := range s.windows {
+		names[w.Person] = w.Called
+	}
+	s.send(Present{"present", names, len(s.windows)})
+}
+
+// Call says what a window's person is called.
+func (s *Session) Call(w *Window, name string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	w.Called = name
+	s.present()
+}
+
+// Leave removes a window.
+func (s *Session) Leave(w *Window) {
+	s.mu.Lock()
+	delete(s.windows, w)
+	s.present()
+	s.mu.Unlock()
+	s.bench.poke(true)
+}
+
+// Look takes in how a window looks.
+func (s *Session) Look(w *Window, g Gaze) {
+	if g.Camera != nil {
+		if err := g.Camera.Check(); err != nil {
+			return // a camera gone astray is not worth an answer
+		}
+	}
+	s.mu.Lock()
+	was := w.gaze.Moving
+	if _, ok := s.doc.Views[g.View]; ok {
+		w.View = g.View
+	}
+	w.gaze = g
+	if g.Moving {
+		w.moved++
+	} else {
+		s.greet(w)
+	}
+	s.mu.Unlock()
+	// A picture for the eye in motion is worth more than any other work, once.
+	s.bench.poke(!g.Moving || !was || !s.bench.previewing())
+}
+
+// Draft takes in what a drag under way would change; no ops end it. A drag that
+// makes no valid document is passed over until it does.
+func (s *Session) Draft(w *Window, ops []setup.Op) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	before := w.drafted
+	w.draft, w.drafted = nil, nil
+	if len(ops) > 0 {
+		after, _, err := setup.Apply(s.document, ops)
+		if err != nil {
+			return
+		}
+		doc, err := setup.Parse(after)
+		if err != nil {
+			return
+		}
+		lamps, err := s.resolve(doc)
+		if err != nil {
+			return
+		}
+		w.draft, w.drafted = doc, lamps
+		w.Send(Drafted{"drafted", s.facts(lamps)})
+	}
+	s.greet(w)
+	if fresh(before, w.drafted) {
+		defer s.bench.poke(true)
+	}
+}
+
+// Aside says which other state's lamps a window wants beside the setup's own; nil
+// ends it. It returns their facts.
+func (s *Session) Aside(w *Window, doc *setup.Setup) (map[string]LampFact, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	w.aside = nil
+	if doc == nil {
+		return nil, nil
+	}
+	lamps, err := s.resolve(doc)
+	if err != nil {
+		return nil, err
+	}
+	w.aside = lamps
+	s.bench.poke(true)
+	return s.facts(lamps), nil
+}
+
+// fresh reports whether after has a layer that before has not.
+func fresh(before, after []*setup.Lamp) bool {
+	known := map[[32]byte]bool{}
+	for _, l := range before {
+		known[l.Key] = true
+	}
+	return slices.ContainsFunc(after, func(l *setup.Lamp) bool { return !known[l.Key] })
+}
+
+// wanted are the lamps whose layers a sight's frames need: the setup's, and those
+// of drags and comparisons in the windows that show it. Call with mu held.
+func (s *Session) wanted(key string) []*setup.Lamp {
+	out := slices.Clone(s.lamps)
+	known := map[[32]byte]bool{}
+	for _, l := range out {
+		known[l.Key] = true
+	}
+	for w := range s.windows {
+		if len(w.drafted) == 0 && len(w.aside) == 0 {
+			continue
+		}
+		if see, ok := s.see(w); !ok || see.key(s.hash) != key {
+			continue
+		}
+		for _, l := range slices.Concat(w.drafted, w.aside) {
+			if !known[l.Key] {
+				known[l.Key] = true
+				out = append(out, l)
+			}
+		}
+	}
+	return out
+}
+
+// Changed takes in an edit that is in the journal, and tells every window: of
+// the edit alone, or of the whole document where a revision was missed.
+func (s *Session) Changed(d *store.Done) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if d.Repeat || d.Revision <= s.revision {
+		return nil
+	}
+	doc, err := setup.Parse(d.Document)
+	if err != nil {
+		return err
+	}
+	lamps, err := s.resolve(doc)
+	if err != nil {
+		return err
+	}
+	stale := fresh(s.lamps, lamps) || !maps.Equal(s.doc.Views, doc.Views)
+	gap := d.Revision != s.revision+1
+	views := s.doc.Views
+	s.doc, s.document, s.revision, s.lamps = doc, d.Document, d.Revision, lamps
+	s.figures = true
+	for w := range s.windows {
+		if w.Name == d.Edit.Window {
+			w.draft, w.drafted = nil, nil
+		}
+		before := w.View
+		s.opens(w)
+		if gap {
+			w.Send(s.hello(w))
+		} else {
+			w.Send(Edited{Type: "edited", Revision: d.Revision, Ops: d.Edit.Ops, Label: d.Edit.Label, Deed: d.Deed, Person: d.Edit.Person, Window: d.Edit.Window, Seq: d.Edit.Seq, Lamps: s.facts(lamps), Over: d.Over})
+		}
+		if gap || before != w.View || views[w.View] != doc.Views[w.View] {
+			s.greet(w)
+		}
+	}
+	// Thumbnails and budgets follow at once; the worker may be seconds deep in a pass.
+	go func() {
+		if err := s.makeFigures(); err != nil {
+			slog.Error("figures failed", "setup", s.ID, "err", err)
+		}
+		s.bench.poke(stale)
+	}()
+	return nil
+}
+
+// Document returns the current document and its revision.
+func (s *Session) Document() ([]byte, int64) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.document, s.revision
+}
+
+// send tells all windows of the session; call with mu held.
+func (s *Session) send(m any) {
+	for w := range s.windows {
+		w.Send(m)
+	}
+}
+
+// tell sends a frame's news to the windows that show its sight, and a
+// thumbnail's to all, since the Ledger adds up what lights give in every view.
+func (s *Session) tell(t *sight, f *frame) {
+	if f.level == thumb {
+		for _, id := range s.doc.SortedViews() {
+			if s.keyOf(id) == t.key {
+				for w := range s.windows {
+					s.sendThumb(w, id, t)
+				}
+			}
+		}
+		return
+	}
+	m := f.message(t)
+	if m == nil {
+		return
+	}
+	for w := range s.windows {
+		if see, ok := s.see(w); ok && see.key(s.hash) == t.key {
+			w.Send(m)
+		}
+	}
+}
+
+func (s *Session) sendThumb(w *Window, id string, t *sight) {
+	if m := t.levels[thumb].message(t); m != nil {
+		m.View = id
+		w.Send(m)
+	}
+}
+
+// keyOf is the key of a saved view's sight.
+func (s *Session) keyOf(id string) string {
+	see := viewSight(s.doc.Views[id])
+	return see.key(s.hash)
+}
+
+// ErrUnknown means that a sight, frame or view is not, or no longer, known.
+var ErrUnknown = errors.New("not known here")
+
+// window finds a window by its name. Call with mu held.
+func (s *Session) window(name string) (*Window, error) {
+	for w := range s.windows {
+		if w.Name == name {
+			return w, nil
+		}
+	}
+	return nil, fmt.Errorf("window %q: %w", name, ErrUnknown)
+}

@@ -1,0 +1,69 @@
+//go:build goexperiment.simd && amd64
+
+package render
+
+import (
+	"simd/archsimd"
+	"unsafe"
+)
+
+var vectorised = archsimd.X86.AVX2() && archsimd.X86.FMA()
+
+// blend writes the weighted sum of the taps to dst, whose length is a multiple
+// of eight.
+func blend(dst, src []float32, taps []tap) {
+	if !vectorised {
+		blendScalar(dst, src, taps)
+		return
+	}
+	base := unsafe.Pointer(unsafe.SliceData(src))
+	out := unsafe.Pointer(unsafe.SliceData(dst))
+	for c := 0; c < len(dst); c += 8 {
+		acc := archsimd.BroadcastFloat32x8(0)
+		p := unsafe.Add(base, 4*c)
+		for i := range taps {
+			t := &taps[i]
+			acc = archsimd.LoadFloat32x8((*[8]float32)(unsafe.Add(p, 4*t.at))).MulAdd(archsimd.BroadcastFloat32x8(t.w), acc)
+		}
+		acc.Store((*[8]float32)(unsafe.Add(out, 4*c)))
+	}
+}
+
+// weigh8 is weigh1 for eight pixels side by side, all of whose neighbours lie in
+// the picture's rows.
+func (f *Filter) weigh8(x, y, step int, out *[kernelTaps][8]float32) {
+	at := func(s []float32, i int) archsimd.Float32x8 {
+		return archsimd.LoadFloat32x8((*[8]float32)(s[i : i+8]))
+	}
+	i := y*f.w + x
+	var scales [8]float32
+	for k := range scales {
+		if f.depth[i+k] > 0 {
+			scales[k] = f.plane(i+k, step)
+		}
+	}
+	scale := archsimd.LoadFloat32x8(&scales)
+	nx, ny, nz := at(f.normal[0], i), at(f.normal[1], i), at(f.normal[2], i)
+	px, py, pz := at(f.pos[0], i), at(f.pos[1], i), at(f.pos[2], i)
+	half, far, one := archsimd.BroadcastFloat32x8(0.5), archsimd.BroadcastFloat32x8(farOff), archsimd.BroadcastFloat32x8(1)
+	t := -1
+	for dy := -kernelRadius; dy <= kernelRadius; dy++ {
+		yy := y + dy*step
+		for dx := -kernelRadius; dx <= kernelRadius; dx++ {
+			t++
+			if yy < 0 || yy >= f.h {
+				out[t] = [8]float32{}
+				continue
+			}
+			q := yy*f.w + x + dx*step
+			c := nx.Mul(at(f.normal[0], q)).Add(ny.Mul(at(f.normal[1], q))).Add(nz.Mul(at(f.normal[2], q)))
+			d := nx.Mul(at(f.pos[0], q).Sub(px)).Add(ny.Mul(at(f.pos[1], q).Sub(py))).Add(nz.Mul(at(f.pos[2], q).Sub(pz))).Mul(scale)
+			d = d.Mul(d)
+			ok := c.Greater(half).And(d.LessEqual(far))
+			c = c.Mul(c)
+			c = c.Mul(c)
+			w := archsimd.BroadcastFloat32x8(kernel[max(dx, -dx)] * kernel[max(dy, -dy)]).Mul(c).Mul(c).Mul(c).Div(one.Add(d.Mul(d)))
+			w.Masked(ok).Store(&out[t])
+		}
+	}
+}

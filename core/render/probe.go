@@ -1,0 +1,160 @@
+package render
+
+import (
+	"math"
+
+	"willowherb/core/light"
+	"willowherb/core/scene"
+	"willowherb/core/trace"
+	"willowherb/core/vec"
+)
+
+// Probe is the surface under a picture position.
+type Probe struct {
+	Tri      uint32
+	Object   int
+	Material int
+	Pos      vec.V3
+	N        vec.V3 // geometric normal, on the viewer's side
+	Dist     float32
+	channels uint8
+}
+
+// Probe finds the surface that sight sees along d from o; ok is false where the
+// ray leaves the place.
+func (w *World) Probe(o, d vec.V3, sight Sight) (p Probe, ok bool) {
+	t := w.tracer()
+	defer t.release()
+	from := sight.Cut
+	for range 4096 {
+		tri, h, ok := t.first(trace.Ray{O: o, D: d, Min: from, Max: inf}, 0.5)
+		if !ok {
+			return p, false
+		}
+		obj := int(w.S.Obj[tri])
+		q := w.S.PointAt(tri, h.U, h.V)
+		if sight.Hidden != nil && sight.Hidden[obj] {
+			from = h.T + offset(q.Pos)
+			continue
+		}
+		n := q.Ng
+		if n.Dot(d) > 0 {
+			n = n.Neg()
+		}
+		return Probe{tri, obj, int(w.S.Mat[tri]), q.Pos, n, h.T, w.channels[obj]}, true
+	}
+	return p, false
+}
+
+// Reason says why a light gives nothing directly at a point.
+type Reason string
+
+// The reasons; Lit where there is none.
+const (
+	Lit       Reason = "lit"
+	OtherChan Reason = "channel"  // the surface is on none of its channels
+	OutOf     Reason = "range"    // farther than its range
+	OutCone   Reason = "cone"     // outside its cone, or behind a flat light
+	Away      Reason = "away"     // the surface faces away
+	Shadowed  Reason = "shadow"   // something stands between
+	Enclosed  Reason = "enclosed" // no way to the sky, or to the shining surface, was found
+)
+
+// Why asks whether l reaches the probed point, and if not, why. Lights with
+// extent are asked at several points; by is the first object in the way, or -1.
+func (w *World) Why(l *light.Light, p *Probe) (r Reason, by int) {
+	if l.Channels&p.channels == 0 {
+		return OtherChan, -1
+	}
+	d := l.Pos.Sub(p.Pos)
+	switch l.Kind {
+	case light.Point, light.Spot, light.Rect, light.Disc:
+		if l.Range > 0 && d.Len() >= l.Range {
+			return OutOf, -1
+		}
+		if !l.Reaches(p.Pos, vec.V3{}) {
+			return OutCone, -1
+		}
+	}
+	if !l.Reaches(p.Pos, p.N) {
+		return Away, -1
+	}
+	t := w.tracer()
+	defer t.release()
+	r, by = Away, -1
+	for i := range 16 {
+		u := vec.V2{X: (float32(i) + 0.5) / 16, Y: reversed(i)}
+		x, ok := l.Sample(p.Pos, p.N, u)
+		if !ok || x.Dir.Dot(p.N) <= 0 {
+			continue
+		}
+		if !l.Shadow {
+			return Lit, -1
+		}
+		o := leave(p.Pos, p.N, x.Dir)
+		if t.passes(o, x.Dir, x.Dist) != (vec.V3{}) {
+			return Lit, -1
+		}
+		if tri, _, ok := t.first(trace.Ray{O: o, D: x.Dir, Max: x.Dist}, 0.5); ok && by < 0 {
+			r, by = Shadowed, int(w.S.Obj[tri])
+		}
+	}
+	if r == Shadowed && (l.Kind == light.Sky || l.Kind == light.Emissive) {
+		r = Enclosed
+	}
+	return r, by
+}
+
+// reversed is the van der Corput sequence of sixteen.
+func reversed(i int) float32 {
+	return float32(i&1*8+i&2*2+i&4/2+i&8/8)/16 + 1.0/32
+}
+
+// MapEdges draws triangle edges: for each pixel centre 0 (none) to 1 (on an
+// edge), by the distance to the nearest edge in pixels.
+func (w *World) MapEdges(v View, sight Sight, width, height int) []float32 {
+	out := make([]float32, width*height)
+	pixel := float32(2 * math.Tan(v.FovY/2) / float64(height))
+	for i := range out {
+		d := v.Ray(float32(i%width)+0.5, float32(i/width)+0.5, width, height)
+		p, ok := w.Probe(v.Eye, d, sight)
+		if !ok {
+			continue
+		}
+		a, b, c := w.S.Corner(p.Tri)
+		q := [3]vec.V3{w.S.V.Pos[a], w.S.V.Pos[b], w.S.V.Pos[c]}
+		near := inf
+		for k := range 3 {
+			e := q[(k+1)%3].Sub(q[k]).Norm()
+			r := p.Pos.Sub(q[k])
+			// Distance to the edge as the eye sees it.
+			off := r.Sub(e.Scale(r.Dot(e)))
+			off = off.Sub(d.Scale(off.Dot(d)))
+			near = min(near, off.Len())
+		}
+		out[i] = min(max(1.1-near/(pixel*p.Dist), 0), 1)
+	}
+	return out
+}
+
+// Objects returns the number of the object under each pixel of a guide, -1 for none.
+func (g *Guide) Objects(s *scene.Scene) []int32 {
+	out := make([]int32, len(g.Tri))
+	for i, t := range g.Tri {
+		out[i] = -1
+		if t != math.MaxUint32 {
+			out[i] = int32(s.Obj[t])
+		}
+	}
+	return out
+}
+
+// ProbeAt is the probe of a place already known: the triangle and the point on it.
+func (w *World) ProbeAt(tri uint32, pos, eye vec.V3) Probe {
+	_, n := w.S.Area(tri)
+	if n.Dot(pos.Sub(eye)) > 0 {
+		n = n.Neg()
+	}
+	obj := int(w.S.Obj[tri])
+	return Probe{tri, obj, int(w.S.Mat[tri]), pos, n, pos.Sub(eye).Len(), w.channels[obj]}
+}

@@ -1,0 +1,345 @@
+// Package weigh answers what lights a point of a picture: every light's share
+// there, direct and bounced, the illuminance it makes, and why a light gives
+// nothing; and how a figure stands out against what is behind it. Positions in
+// the picture run from 0 to 1 from its top left corner; light is in cd/m2 and
+// lux.
+package weigh
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"willowherb/core/colour"
+	"willowherb/core/exposure"
+	"willowherb/core/light"
+	"willowherb/core/render"
+	"willowherb/core/setup"
+	"willowherb/core/vec"
+)
+
+// Question is a point of a view.
+type Question struct {
+	World  *render.World
+	Lamps  []*setup.Lamp
+	View   render.View
+	Aspect float64
+	Sight  render.Sight
+	X, Y   float64
+	// Rows of the picture that the point is a pixel of.
+	Rows    int
+	Samples int // paths for each of 64 places in the pixel
+	Workers int
+}
+
+// Share is what one light gives at the point.
+type Share struct {
+	Light    string        `json:"light"`
+	Direct   float64       `json:"direct"` // cd/m2 to the eye
+	Bounced  float64       `json:"bounced"`
+	Seen     float64       `json:"seen"`     // the shining thing itself, and the sky in mirrors
+	Share    float64       `json:"share"`    // of the point's luminance
+	Lux      float64       `json:"lux"`      // all it makes there
+	Straight float64       `json:"straight"` // lux without bounces
+	Reason   render.Reason `json:"reason"`   // why it gives nothing directly; "off" if it is off
+	By       string        `json:"by"`       // the object in its way
+}
+
+// Off is the reason of a light that is off.
+const Off render.Reason = "off"
+
+// Reading is what is known of a point.
+type Reading struct {
+	Hit       bool       `json:"hit"` // false: the ray leaves the place
+	Object    string     `json:"object"`
+	Path      string     `json:"path"`
+	Material  string     `json:"material"`
+	Position  [3]float64 `json:"position"`
+	Normal    [3]float64 `json:"normal"`
+	Distance  float64    `json:"distance"`
+	Luminance float64    `json:"luminance"`
+	Colour    [3]float64 `json:"colour"` // scene-linear, cd/m2 in each primary
+	Lux       float64    `json:"lux"`
+	Shares    []Share    `json:"shares"` // the strongest first
+}
+
+// grid is the side of the little picture that stands for the pixel.
+const grid = 8
+
+// Ask renders the pixel by itself, as seen and as matt grey, and sorts out who
+// lights it. The figures are estimates: with 24 samples their error is a few per
+// cent of the point's light.
+func Ask(ctx context.Context, q Question) (*Reading, error) {
+	rows := max(q.Rows, 1)
+	w := float64(rows) * q.Aspect
+	aim := q.View.Ray(float32(q.X*w), float32(q.Y*float64(rows)), int(math.Round(w)), rows)
+	small := q.View
+	small.Aim = aim
+	// One row's angle at the picture's middle; the pixel is the same for every place in it.
+	small.FovY = 2 * math.Atan(math.Tan(q.View.FovY/2)/float64(rows))
+	a := &Reading{Shares: []Share{}}
+	p, hit := q.World.Probe(q.View.Eye, aim, q.Sight)
+	if a.Hit = hit; hit {
+		o := &q.World.S.Objects[p.Object]
+		a.Object, a.Path, a.Material = o.Name, o.Path, q.World.S.Materials[p.Material].Name
+		a.Position, a.Normal, a.Distance = p3(p.Pos), p3(p.N), float64(p.Dist)
+	}
+	seen, err := q.layers(ctx, small, 0)
+	if err != nil {
+		return nil, err
+	}
+	lit, err := q.layers(ctx, small, 1)
+	if err != nil {
+		return nil, err
+	}
+	var sum vec.V3
+	for i, l := range q.Lamps {
+		g := l.Gain()
+		m := func(y *render.Layers, k render.Kind) float64 { return lum(y.Mean(k).Mul(g)) }
+		s := Share{Light: l.ID, Direct: m(seen[i], render.Direct), Bounced: m(seen[i], render.Bounced), Seen: m(seen[i], render.Seen) + m(seen[i], render.Reflected)}
+		for k := range render.Kinds {
+			sum = sum.Add(seen[i].Mean(k).Mul(g))
+		}
+		s.Straight = math.Pi * m(lit[i], render.Direct)
+		s.Lux = s.Straight + math.Pi*m(lit[i], render.Bounced)
+		s.Reason, s.By = render.Lit, ""
+		switch {
+		case l.Off:
+			s.Reason = Off
+		case hit && s.Straight == 0:
+			r, by := q.World.Why(l.Source, &p)
+			if s.Reason = r; by >= 0 {
+				s.By = q.World.S.Objects[by].Name
+			}
+			if r == render.Lit { // what reaches it at the very centre misses the pixel's places
+				s.Reason = render.Away
+			}
+		}
+		a.Lux += s.Lux
+		a.Luminance += s.Direct + s.Bounced + s.Seen
+		a.Shares = append(a.Shares, s)
+	}
+	a.Colour = p3(sum)
+	for i := range a.Shares {
+		if s := &a.Shares[i]; a.Luminance > 0 {
+			s.Share = (s.Direct + s.Bounced + s.Seen) / a.Luminance
+		}
+	}
+	slices.SortStableFunc(a.Shares, func(x, y Share) int {
+		switch {
+		case x.Share > y.Share:
+			return -1
+		case x.Share < y.Share:
+			return 1
+		}
+		return 0
+	})
+	return a, nil
+}
+
+func (q *Question) layers(ctx context.Context, v render.View, neutral float32) ([]*render.Layers, error) {
+	p := &render.Pass{World: q.World, View: v, W: grid, H: grid, Seed: 7, Sight: q.Sight}
+	p.Neutral = neutral
+	out := make([]*render.Layers, len(q.Lamps))
+	for i, l := range q.Lamps {
+		out[i] = render.NewLayers(grid, grid, l.Shines())
+		if l.Gain() != (vec.V3{}) {
+			p.Lights, p.Layers = append(p.Lights, l.Source), append(p.Layers, out[i])
+		}
+	}
+	if len(p.Lights) == 0 {
+		return out, nil
+	}
+	// The little picture is one tile: samples are shared out among the workers by
+	// seeds, each with sums of its own.
+	n := max(q.Workers, 1)
+	parts := make([]*render.Pass, n)
+	errs := make(chan error, n)
+	for k := range n {
+		c := *p
+		c.Seed = 7 + uint32(k)
+		c.Layers = nil
+		for i := range p.Layers {
+			c.Layers = append(c.Layers, render.NewLayers(grid, grid, p.Layers[i].Sum[render.Seen][0] != nil))
+		}
+		parts[k] = &c
+		go func() { errs <- c.Run(ctx, (max(q.Samples, n)+n-1)/n, 1) }()
+	}
+	var first error
+	for range n {
+		if err := <-errs; err != nil && first == nil {
+			first = err
+		}
+	}
+	if first != nil {
+		return nil, first
+	}
+	for i, y := range p.Layers {
+		for _, c := range parts {
+			y.Add(c.Layers[i])
+		}
+	}
+	return out, nil
+}
+
+func lum(c vec.V3) float64 {
+	return colour.Luminance(colour.RGB{float64(c.X), float64(c.Y), float64(c.Z)})
+}
+
+func p3(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }
+
+// Contrast is how a figure stands against what is behind it, along its outline.
+type Contrast struct {
+	Figure    string  `json:"figure"`
+	Pixels    int     `json:"pixels"`   // of its outline
+	Stops     float64 `json:"stops"`    // the figure's edge over what is behind it; negative: darker
+	Colour    float64 `json:"colour"`   // CIEDE2000 between the two sides, as developed
+	Weakest   float64 `json:"weakest"`  // stops that a quarter of the outline stays under
+	Lost      float64 `json:"lost"`     // share of the outline with less than half a stop and a difference under 5
+	InsideEV  float64 `json:"insideEV"` // EV100 of the figure's edge
+	OutsideEV float64 `json:"outsideEV"`
+}
+
+// Outline measures the contrast of the figure (where inside is true) in a
+// picture of w by h in cd/m2 RGB, exposed at ev with a curve. Both sides are read
+// within reach pixels of the outline. ok is false where no outline is seen.
+func Outline(inside []bool, rgb []float32, w, h, reach int, ev float64, curve exposure.Curve) (c Contrast, ok bool) {
+	at := func(x, y int) bool { return inside[y*w+x] }
+	var stops []float64
+	var sumStops, sumDiff, sumIn, sumOut float64
+	lost := 0
+	f := exposure.Factor(ev)
+	dev := func(v [3]float64) colour.Lab {
+		return colour.LabOf(colour.RGB{curve.Map(v[0] * f), curve.Map(v[1] * f), curve.Map(v[2] * f)})
+	}
+	for y := range h {
+		for x := range w {
+			if !at(x, y) || x == 0 || y == 0 || x == w-1 || y == h-1 {
+				continue // an outline on the picture's own edge is none
+			}
+			if at(x-1, y) && at(x+1, y) && at(x, y-1) && at(x, y+1) {
+				continue
+			}
+			var in, out [3]float64
+			var ni, no float64
+			for dy := -reach; dy <= reach; dy++ {
+				for dx := -reach; dx <= reach; dx++ {
+					q, r := x+dx, y+dy
+					if q < 0 || r < 0 || q >= w || r >= h || dx*dx+dy*dy > reach*reach {
+						continue
+					}
+					i := r*w + q
+					to, n := &out, &no
+					if inside[i] {
+						to, n = &in, &ni
+					}
+					*n++
+					for k := range 3 {
+						to[k] += float64(rgb[3*i+k])
+					}
+				}
+			}
+			if no == 0 {
+				continue
+			}
+			for k := range 3 {
+				in[k] /= ni
+				out[k] /= no
+			}
+			li, lo := max(colour.Luminance(in), 1e-6), max(colour.Luminance(out), 1e-6)
+			s := math.Log2(li / lo)
+			d := colour.Difference(dev(in), dev(out))
+			stops = append(stops, math.Abs(s))
+			sumStops += s
+			sumDiff += d
+			sumIn += math.Log2(li / 0.125)
+			sumOut += math.Log2(lo / 0.125)
+			if math.Abs(s) < 0.5 && d < 5 {
+				lost++
+			}
+		}
+	}
+	if len(stops) < 8 {
+		return c, false
+	}
+	n := float64(len(stops))
+	slices.Sort(stops)
+	return Contrast{Pixels: len(stops), Stops: sumStops / n, Colour: sumDiff / n, Weakest: stops[len(stops)/4], Lost: float64(lost) / n, InsideEV: sumIn / n, OutsideEV: sumOut / n}, true
+}
+
+// Notice is how much an eye would notice between two finished pictures: the mean
+// and the 95th percentile of CIEDE2000 over the pixels, and the mean of the
+// change in stops where both are lit.
+type Notice struct {
+	Mean  float64 `json:"mean"`
+	P95   float64 `json:"p95"`
+	Stops float64 `json:"stops"`
+}
+
+// Compare measures two pictures in cd/m2 RGB, each developed at its own exposure.
+func Compare(a, b []float32, evA, evB float64, curveA, curveB exposure.Curve) Notice {
+	n := len(a) / 3
+	if n == 0 || len(b) != len(a) {
+		return Notice{}
+	}
+	d := make([]float64, n)
+	fa, fb := exposure.Factor(evA), exposure.Factor(evB)
+	var sum, stops float64
+	lit := 0
+	for i := range n {
+		var p, q colour.RGB
+		for k := range 3 {
+			p[k], q[k] = curveA.Map(float64(a[3*i+k])*fa), curveB.Map(float64(b[3*i+k])*fb)
+		}
+		if p != q {
+			d[i] = colour.Difference(colour.LabOf(p), colour.LabOf(q))
+		}
+		sum += d[i]
+		if x, y := colour.Luminance(p), colour.Luminance(q); x > 1e-3 && y > 1e-3 {
+			stops += math.Log2(y / x)
+			lit++
+		}
+	}
+	slices.Sort(d)
+	return Notice{sum / float64(n), d[min(n*95/100, n-1)], stops / float64(max(lit, 1))}
+}
+
+// Reach says, for each pixel of a guide, how a light reaches it: the reason, as
+// its index in Reasons, and 255 where nothing is seen.
+func Reach(w *render.World, l *light.Light, g *render.Guide, v render.View) []uint8 {
+	out := make([]uint8, len(g.Tri))
+	for i := range out {
+		out[i] = 255
+		if g.Tri[i] == math.MaxUint32 {
+			continue
+		}
+		p := w.ProbeAt(g.Tri[i], g.Pos[i], v.Eye)
+		r, _ := w.Why(l, &p)
+		out[i] = uint8(slices.Index(Reasons, r))
+	}
+	return out
+}
+
+// Reasons in the order of Reach's codes.
+var Reasons = []render.Reason{render.Lit, render.Shadowed, render.Away, render.OutCone, render.OutOf, render.OtherChan, render.Enclosed}
+
+// Crowding counts, for each pixel of a guide, the lights that are split or live
+// and reach it by range and cone; 255 where nothing is seen.
+func Crowding(lamps []*setup.Lamp, g *render.Guide) []uint8 {
+	out := make([]uint8, len(g.Tri))
+	for i := range out {
+		if g.Tri[i] == math.MaxUint32 {
+			out[i] = 255
+			continue
+		}
+		for _, l := range lamps {
+			if l.Off || l.Carry == setup.Baked || l.Kind == setup.Sky || l.Kind == setup.Emissive {
+				continue
+			}
+			if l.Kind == setup.Sun || l.Source.Reaches(g.Pos[i], vec.V3{}) {
+				out[i]++
+			}
+		}
+	}
+	return out
+}

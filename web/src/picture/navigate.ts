@@ -1,0 +1,141 @@
+import { useEffect, useRef } from 'react'
+import { choose, cameraNow, moveCamera, standStill, useLook } from './look'
+import { add, angle, dolly, lens, look, orbit, pan, ray, times, walk, type Camera, type V3 } from './camera'
+import { middleDistance, under } from './ground'
+
+/** Keys that are held while the hand works, by their names. */
+export const held = new Set<string>()
+window.addEventListener('keydown', (e) => {
+  const t = e.target as HTMLElement
+  if (t.tagName !== 'INPUT' && !e.ctrlKey && !e.metaKey) held.add(e.key === ' ' ? 'space' : e.key.toLowerCase())
+})
+window.addEventListener('keyup', (e) => held.delete(e.key === ' ' ? 'space' : e.key.toLowerCase()))
+window.addEventListener('blur', () => held.clear())
+
+type Mode = 'orbit' | 'pan' | 'look' | 'pick'
+
+interface Drag {
+  mode: Mode
+  x: number
+  y: number
+  from: Camera
+  pivot: V3
+  moved: boolean
+}
+
+/** where is a pointer's position in the picture, 0 to 1. */
+export function where(e: { clientX: number; clientY: number }, box: Element) {
+  const r = box.getBoundingClientRect()
+  return { x: (e.clientX - r.left) / r.width, y: (e.clientY - r.top) / r.height, w: r.width, h: r.height }
+}
+
+/** pivotAt is the place under a picture position; over the open sky, one as far as most of what is seen. */
+export function pivotAt(c: Camera, x: number, y: number): V3 {
+  return under(c, x, y)?.position ?? add(c.eye, times(ray(c, x, y), middleDistance(c)))
+}
+
+/** useNavigation moves the eye by hand: what lies under the pointer is what it turns about and goes towards. */
+export function useNavigation(box: React.RefObject<HTMLElement | null>) {
+  const drag = useRef<Drag | null>(null)
+  const last = useRef<{ pivot: V3; at: number } | null>(null)
+  const walking = useLook((s) => s.walking)
+  const speed = useRef(1.4)
+
+  const begin = (mode: Mode, e: React.PointerEvent) => {
+    const c = cameraNow()
+    if (!c || !box.current) return
+    const p = where(e, box.current)
+    ;(e.currentTarget as Element).setPointerCapture(e.pointerId)
+    drag.current = { mode, x: e.clientX, y: e.clientY, from: c, pivot: pivotAt(c, p.x, p.y), moved: false }
+  }
+
+  useEffect(() => {
+    const el = box.current?.parentElement
+    if (!el) return
+    const wheel = (e: WheelEvent) => {
+      const c = cameraNow()
+      if (!c || !box.current) return
+      e.preventDefault()
+      const notches = -(e.deltaY || e.deltaX) / 100
+      if (useLook.getState().walking) {
+        speed.current = Math.min(Math.max(speed.current * 1.25 ** notches, 0.1), 30)
+        return
+      }
+      if (e.shiftKey) {
+        moveCamera({ ...c, fovY: angle(Math.min(Math.max(lens(c.fovY) * 1.06 ** notches, 8), 400)) })
+        return
+      }
+      const p = where(e, box.current)
+      const now = performance.now()
+      if (!last.current || now - last.current.at > 400) last.current = { pivot: pivotAt(c, p.x, p.y), at: now }
+      last.current.at = now
+      moveCamera(dolly(c, last.current.pivot, notches > 0 ? 1 - 0.88 ** notches : 1 - 0.88 ** notches))
+    }
+    el.addEventListener('wheel', wheel, { passive: false })
+    return () => el.removeEventListener('wheel', wheel)
+  }, [box])
+
+  useEffect(() => {
+    if (!walking) return
+    let frame = 0
+    let before = performance.now()
+    const step = (now: number) => {
+      const s = (Math.min(now - before, 100) / 1000) * speed.current * (held.has('shift') ? 0.3 : 1)
+      before = now
+      const k = (a: string, b: string) => (held.has(a) ? 1 : 0) - (held.has(b) ? 1 : 0)
+      const f = k('arrowup', 'arrowdown')
+      const r = k('arrowright', 'arrowleft')
+      const u = k('pageup', 'pagedown')
+      const c = cameraNow()
+      if (c && (f || r || u)) moveCamera(walk(c, f * s, r * s, u * s))
+      frame = requestAnimationFrame(step)
+    }
+    frame = requestAnimationFrame(step)
+    return () => cancelAnimationFrame(frame)
+  }, [walking])
+
+  return {
+    onPointerDown: (e: React.PointerEvent) => {
+      if (e.button === 2) begin(e.shiftKey ? 'pan' : e.ctrlKey ? 'look' : 'orbit', e)
+      else if (e.button === 1) begin('pan', e)
+      else if (e.button === 0) begin(walking ? 'look' : held.has('space') ? 'orbit' : 'pick', e)
+      if (e.button === 1) e.preventDefault()
+    },
+    onPointerMove: (e: React.PointerEvent) => {
+      const d = drag.current
+      if (!d || !box.current) return
+      const { w, h } = where(e, box.current)
+      const dx = e.clientX - d.x
+      const dy = e.clientY - d.y
+      if (!d.moved && Math.hypot(dx, dy) < 3) return
+      d.moved = true
+      if (d.mode === 'orbit') moveCamera(orbit(d.from, d.pivot, (-dx / w) * Math.PI, (-dy / h) * Math.PI * 0.6))
+      else if (d.mode === 'look') moveCamera(look(d.from, (-dx / w) * 1.6, (-dy / h) * 0.9))
+      else if (d.mode === 'pan') {
+        const along = Math.max(Math.hypot(...(d.pivot.map((v, i) => v - (d.from.eye[i] ?? 0)) as V3)), 0.1)
+        moveCamera(pan(d.from, along, dx / w, dy / h))
+      }
+    },
+    onPointerUp: (e: React.PointerEvent) => {
+      const d = drag.current
+      drag.current = null
+      if (!d || !box.current) return
+      if (d.mode !== 'pick') {
+        standStill()
+        return
+      }
+      if (d.moved) return
+      const p = where(e, box.current)
+      const u = under(d.from, p.x, p.y)
+      const more = e.shiftKey || e.ctrlKey
+      useLook.setState((s) => {
+        if (!u) return more ? {} : { objects: [] }
+        const has = s.objects.includes(u.object)
+        if (more) return { objects: has ? s.objects.filter((o) => o !== u.object) : [...s.objects, u.object] }
+        return { objects: has && s.objects.length === 1 ? [] : [u.object] }
+      })
+      if (!u && !more) choose(null)
+    },
+    onContextMenu: (e: React.MouseEvent) => e.preventDefault(),
+  }
+}

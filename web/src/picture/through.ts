@@ -1,0 +1,19 @@
+import { draft, edit, useSetup, type Op } from '../setup/store'
+import { useLook } from './look'
+
+/** followThrough lets the light that is looked through follow the eye: a draft while it moves, one edit when it rests. Returns how to end it. */
+export function followThrough(): () => void {
+  return useLook.subscribe((s, before) => {
+    if (!s.through || !s.camera || s.through !== before.through) return
+    if (s.camera === before.camera && s.moving === before.moving) return
+    const l = useSetup.getState().doc?.lights[s.through]
+    if (!l || l.locked) return
+    const r = (v: number) => Math.round(v * 1e4) / 1e4
+    const ops: Op[] = [
+      { op: 'replace', path: `/lights/${s.through}/position`, value: s.camera.eye.map(r) },
+      { op: 'replace', path: `/lights/${s.through}/aim`, value: s.camera.aim.map(r) },
+    ]
+    if (s.moving) draft(ops)
+    else if (before.moving) edit(`${l.name} aimed by eye`, ops)
+  })
+}
