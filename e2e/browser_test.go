@@ -41,7 +41,7 @@ func (s *server) run(port int) {
 	bin := os.Getenv("WILLOWHERB_BIN")
 	require.NotEmpty(s.t, bin, "WILLOWHERB_BIN is set by scripts/test")
 	addr := filepath.Join(s.t.TempDir(), "addr")
-	s.cmd = exec.Command(bin, append([]string{"serve", "--db", s.db, "--port", fmt.Sprint(port), "--addr", addr, "--width", "480", "--samples", "8"}, s.args...)...)
+	s.cmd = exec.Command("nice", append([]string{"-n", "5", bin, "serve", "--db", s.db, "--port", fmt.Sprint(port), "--addr", addr, "--width", "480", "--samples", "8"}, s.args...)...)
 	s.cmd.Stdout, s.cmd.Stderr = os.Stderr, os.Stderr
 	require.NoError(s.t, s.cmd.Start())
 	require.Eventually(s.t, func() bool {

@@ -1,3 +1,4 @@
+import { useState } from 'react'
 import type { Warmth } from '../api.gen'
 import { useLook } from '../picture/look'
 import { cssColour, gains, gives, linear, mixed } from '../setup/sums'
@@ -12,7 +13,11 @@ export function GivesHere({ warmth }: { warmth: Warmth }) {
   const frames = useSetup((s) => s.frames[s.sight])
   const budget = useSetup((s) => s.figures[s.view]?.budget)
   const alone = useLook((s) => s.alone)
-  const frame = mixed(frames, lamps)
+  const now = mixed(frames, lamps)
+  // While a new sight is on its way, what was known last stays in place.
+  const [kept, keep] = useState(now)
+  if (now && now !== kept && Object.keys(now.layers).length > 0 && now.frame + now.samples !== (kept?.frame ?? '') + (kept?.samples ?? 0)) keep(now)
+  const frame = now ?? kept
   if (!doc || !frame) return null
   const all = Object.entries(gives(frame, lamps, gains(doc, lamps, warmth, alone)))
     .filter(([id, g]) => g.share > 0 && doc.lights[id])

@@ -44,7 +44,7 @@ export function SeeLine() {
       )}
       <span className="cutter" title="Objects nearer than this are not seen; the light stays as it is">
         <span>cut</span>
-        <NumberField label="Cut away what is nearer" value={cut} unit="m" min={0} max={500} step={0.25} show={(v) => (v === 0 ? 'none' : v.toFixed(2))} onDraft={(v) => useLook.setState({ cut: v })} onDone={(v) => useLook.setState({ cut: v })} onReset={() => useLook.setState({ cut: 0 })} />
+        <NumberField label="Cut away what is nearer" value={cut} unit={cut > 0 ? 'm' : ''} min={0} max={500} step={0.25} show={(v) => (v === 0 ? 'none' : v.toFixed(2))} onDraft={(v) => useLook.setState({ cut: v })} onDone={(v) => useLook.setState({ cut: v })} onReset={() => useLook.setState({ cut: 0 })} />
       </span>
       {hidden > 0 && (
         <button type="button" className="word" title="Shift J" onClick={() => useLook.setState({ hidden: [] })}>

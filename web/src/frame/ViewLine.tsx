@@ -56,7 +56,8 @@ export function ViewLine() {
         <button type="button" className="menu-word" aria-haspopup="menu" aria-label={`Aspect ${aspectName(c.aspect)}`} onClick={(e) => setMenu({ at: e.currentTarget, what: 'aspect' })}>
           {aspectName(c.aspect)} ▾
         </button>
-        <NumberField label="Roll" value={c.roll} unit="° roll" min={-180} max={180} step={1} show={degrees} onDraft={(x) => change({ roll: x }, false)} onDone={(x) => change({ roll: x }, true)} onReset={() => change({ roll: 0 }, true)} />
+        <span className="quiet">roll</span>
+        <NumberField label="Roll" value={c.roll} unit="°" min={-180} max={180} step={1} show={degrees} onDraft={(x) => change({ roll: x }, false)} onDone={(x) => change({ roll: x }, true)} onReset={() => change({ roll: 0 }, true)} />
       </span>
       {camera && (
         <span className="free">
@@ -64,7 +65,7 @@ export function ViewLine() {
             back
           </button>
           <button type="button" className="word" onClick={updateView} title="Shift V">
-            update the view
+            update
           </button>
           <button type="button" className="word" onClick={saveView} title="V">
             save as new

@@ -40,16 +40,16 @@ export function connect(id: number): () => void {
   let asked: ReturnType<typeof setTimeout> | undefined
   let at = 0
   const gaze = () => {
+    useSetup.setState({ astray: true })
     clearTimeout(asked)
     asked = setTimeout(
       () => {
         at = performance.now()
-        send({ look: gazeNow(++n) })
+        send({ look: gazeNow(++gazes.sent) })
       },
       Math.max(0, at + 33 - performance.now()),
     )
   }
-  let n = gazes.heard
   const stops = [
     useSetup.subscribe((s, before) => {
       if (s.view !== before.view) gaze()

@@ -52,6 +52,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   const view = useSetup((s) => s.view)
   const lamps = useSetup(lampsNow)
   const sight = useSetup((s) => s.sight)
+  const astray = useSetup((s) => s.astray)
   const frames = useSetup((s) => s.frames[s.sight])
   const id = useSetup((s) => s.id)
   const revision = useSetup((s) => s.revision)
@@ -67,6 +68,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   const aside = useAside((s) => s.aside)
   const ev = doc?.views[view]?.ev ?? 0
   const cameraOf = camera ?? doc?.views[view]
+  const full = useRef({ w: 0, h: 0 })
   // What each light showed last, until its new layer is here.
   const last = useRef(new Map<string, string>())
 
@@ -127,7 +129,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       if (fresh && !wanted.every((w) => composite.stamp(w.key))) return
       if (!got.some(Boolean) && !fresh) return
       if (fresh) last.current.clear()
-      composite.resize(finestSize.width, finestSize.height)
+      full.current = { w: finestSize.width, h: finestSize.height }
       const keep = new Set(wanted.map((w) => w.key))
       for (const k of last.current.values()) for (const part of [0, 1, 2]) keep.add(partKey(sight, k, part))
       for (const m of ['albedo', 'normals', 'edges', 'reach', 'crowding']) keep.add(`map/${m}`)
@@ -225,11 +227,13 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     }
     pen.current = requestAnimationFrame(() => {
       // Until a moved eye has its own layers, its picture in motion is shown.
-      if (preview && (moving || shown !== sight)) {
+      if (preview && (moving || astray || shown !== sight)) {
+        composite.resize(preview.width * 3, preview.height * 3)
         composite.drawPreview(preview.n, new Uint32Array(bytesOf(preview.words).buffer), preview.width, preview.height, preview.scale, f)
         canvas.current?.setAttribute('data-previews', String(Number(canvas.current.getAttribute('data-previews') ?? 0) + 1))
         return
       }
+      if (full.current.w > 0) composite.resize(full.current.w, full.current.h)
       if (map) {
         composite.draw([{ key: `map/${map}`, gain: [1, 1, 1] }], f)
       } else {
@@ -248,14 +252,14 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       useLook.setState({ histogram: histogram(composite.read(0, 0, composite.width, composite.height)) })
     }, 120)
     return () => clearTimeout(t)
-  }, [composite, doc, lamps, warmth, alone, shown, sight, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, aside, view])
+  }, [composite, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, aside, view])
 
   const aspect = cameraOf?.aspect ?? 16 / 9
   const size = useFit(box, aspect)
   const navigation = useNavigation(canvas)
 
   const point = (e: React.PointerEvent) => {
-    if (!composite || !canvas.current || !shown || !cameraOf) return
+    if (!composite || !canvas.current || !shown || !cameraOf || moving) return
     const r = canvas.current.getBoundingClientRect()
     const x = (e.clientX - r.left) / r.width
     const y = (e.clientY - r.top) / r.height
@@ -264,7 +268,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     if (useLook.getState().weighing) void weighHere()
     const here = under(cameraOf, x, y)
     useLook.setState({ under: here ? String(here.object) : '' })
-    if (map || shown !== sight) return
+    if (map || shown !== sight || astray) return
     const p = composite.read(Math.floor(x * composite.width), Math.floor(y * composite.height), 1, 1)
     const l = luminance([p[0] ?? 0, p[1] ?? 0, p[2] ?? 0])
     if (neutral(way)) useLook.setState({ spot: null, spotLux: (l * Math.PI) / 0.18 })

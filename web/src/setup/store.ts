@@ -37,6 +37,8 @@ interface State {
   view: string
   /** The sight that this window has now: a key of frames. */
   sight: string
+  /** The eye has moved and the server has not yet said what it sees. */
+  astray: boolean
   /** Frames of each sight by level, and thumbnails by view. */
   frames: Record<string, Record<number, FrameNews>>
   thumbs: Record<string, FrameNews>
@@ -64,6 +66,7 @@ export const useSetup = create<State>(() => ({
   draftLamps: null,
   view: '',
   sight: '',
+  astray: false,
   frames: {},
   thumbs: {},
   people: {},
@@ -210,8 +213,8 @@ export function undo(redo = false) {
 
 export type News = Hello | Edited | FrameNews | Figures | Sighted | Preview | Drafted | Present | { type: 'fault'; what: string; remedy: string }
 
-/** What the window's gaze wants to know of the news: the last gaze answered, and where pictures in motion go. */
-export const gazes = { heard: 0, preview: (() => undefined) as (m: Preview) => void }
+/** What the window's gaze wants of the news: the number of the last one sent, and where pictures in motion go. */
+export const gazes = { sent: 0, preview: (() => undefined) as (m: Preview) => void }
 
 /** overwritten tells both sides when one has set what the other had just set: the last one wins. */
 function overwritten(m: Edited, mine: boolean) {
@@ -275,10 +278,7 @@ export function hear(m: News) {
       }
       break
     case 'sighted':
-      if (m.n >= gazes.heard) {
-        gazes.heard = m.n
-        set({ sight: m.sight })
-      }
+      if (m.n >= gazes.sent) set({ sight: m.sight, astray: false })
       break
     case 'preview':
       gazes.preview(m)
