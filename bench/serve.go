@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
+	"image"
 	"math"
 	"slices"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
 	"willowherb/core/render"
+	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/core/weigh"
@@ -187,8 +189,7 @@ func (s *Session) Weigh(ctx context.Context, q Point) (*weigh.Reading, error) {
 }
 
 // Contrast measures how the figure that an object belongs to stands out in the
-// finest picture of a sight, as it is exposed at ev. A figure is all that hangs
-// from the same node at the top of the file.
+// finest picture of a sight, as it is exposed at ev.
 func (s *Session) Contrast(sightKey string, object int, ev float64) (c weigh.Contrast, ok bool, err error) {
 	s.mu.Lock()
 	t := s.sights[sightKey]
@@ -208,19 +209,38 @@ func (s *Session) Contrast(sightKey string, object int, ev float64) (c weigh.Con
 	curve := exposure.Curve(s.doc.Curve)
 	s.mu.Unlock()
 	sc := s.place.scene
-	figure := top(sc.Objects[object].Path)
+	name, part := figureOf(sc, object)
 	inside := make([]bool, len(f.guide.Tri))
 	for i, tri := range f.guide.Tri {
-		inside[i] = tri != math.MaxUint32 && top(sc.Objects[sc.Obj[tri]].Path) == figure
+		inside[i] = tri != math.MaxUint32 && part[sc.Obj[tri]]
 	}
 	c, ok = weigh.Outline(inside, pic, f.w, f.h, max(f.h/90, 2), ev, curve)
-	c.Figure = figure
+	c.Figure = name
 	return c, ok, nil
 }
 
-func top(path string) string {
-	a, _, _ := strings.Cut(path, "/")
-	return a
+// figureSize is how large, in metres across, what hangs from one node at the top
+// of the file may be to count as one figure; of larger things (the level itself)
+// only the object counts.
+const figureSize = 6
+
+// figureOf is the figure that an object belongs to: its name, and its objects.
+func figureOf(sc *scene.Scene, object int) (name string, part []bool) {
+	part = make([]bool, len(sc.Objects))
+	top, _, nested := strings.Cut(sc.Objects[object].Path, "/")
+	lo, hi := sc.Objects[object].Lo, sc.Objects[object].Hi
+	for i := range sc.Objects {
+		if o := &sc.Objects[i]; nested && strings.HasPrefix(o.Path, top+"/") {
+			part[i] = true
+			lo, hi = vec.Min3(lo, o.Lo), vec.Max3(hi, o.Hi)
+		}
+	}
+	if nested && hi.Sub(lo).Len() <= figureSize {
+		return top, part
+	}
+	clear(part)
+	part[object] = true
+	return sc.Objects[object].Name, part
 }
 
 // Notice says for every view and every light that is on how much an eye would
@@ -327,6 +347,76 @@ func (s *Session) Picture(id string, alone []string) (png []byte, level int, ok 
 	var b bytes.Buffer
 	err = picture.WritePNG(&b, exposure.Develop(compose(f, s.lamps, only), f.w, f.h, doc.EV, exposure.Curve(s.doc.Curve)))
 	return b.Bytes(), f.level, true, err
+}
+
+// Small is a small picture of a view as it is now, for a snapshot; its thumbnail
+// where there is one.
+func (s *Session) Small(id string) ([]byte, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	v, ok := s.doc.Views[id]
+	if !ok {
+		return nil, fmt.Errorf("view %q: %w", id, ErrUnknown)
+	}
+	t := s.sights[s.keyOf(id)]
+	var img *image.NRGBA
+	for _, l := range []int{thumb, coarse} {
+		if t != nil && t.levels[l] != nil && complete(t.levels[l], s.lamps) {
+			f := t.levels[l]
+			img = exposure.Develop(compose(f, s.lamps, nil), f.w, f.h, v.EV, exposure.Curve(s.doc.Curve))
+			break
+		}
+	}
+	if img == nil {
+		img = image.NewNRGBA(image.Rect(0, 0, 2, 2)) // nothing is known yet: dark
+	}
+	var b bytes.Buffer
+	err := picture.WritePNG(&b, img)
+	return b.Bytes(), err
+}
+
+// Compare measures how the picture of a sight differs between two states; nil is
+// the present one. Each is exposed as its own document exposes the view. ok is
+// false while a layer is missing.
+func (s *Session) Compare(sightKey, view string, a, b *setup.Setup) (n weigh.Notice, ok bool, err error) {
+	s.mu.Lock()
+	t := s.sights[sightKey]
+	if t == nil {
+		s.mu.Unlock()
+		return n, false, fmt.Errorf("sight: %w", ErrUnknown)
+	}
+	type side struct {
+		lamps []*setup.Lamp
+		ev    float64
+		curve exposure.Curve
+	}
+	var sides [2]side
+	for i, d := range []*setup.Setup{a, b} {
+		if d == nil {
+			d = s.doc
+		}
+		lamps, err := s.resolve(d)
+		if err != nil {
+			s.mu.Unlock()
+			return n, false, err
+		}
+		ev := t.ev
+		if v, ok := d.Views[view]; ok {
+			ev = v.EV
+		}
+		sides[i] = side{lamps, ev, exposure.Curve(d.Curve)}
+	}
+	for _, l := range []int{middle, full, coarse} {
+		f := t.levels[l]
+		if f == nil || !complete(f, sides[0].lamps) || !complete(f, sides[1].lamps) {
+			continue
+		}
+		x, y := compose(f, sides[0].lamps, nil), compose(f, sides[1].lamps, nil)
+		s.mu.Unlock()
+		return weigh.Compare(x, y, sides[0].ev, sides[1].ev, sides[0].curve, sides[1].curve), true, nil
+	}
+	s.mu.Unlock()
+	return n, false, nil
 }
 
 // best is the finest frame of a sight in which every light has a layer, or nil.

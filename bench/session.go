@@ -261,22 +261,28 @@ func (s *Session) Draft(w *Window, ops []setup.Op) {
 	}
 }
 
-// Aside says which other state's lamps a window wants beside the setup's own; nil
-// ends it. It returns their facts.
-func (s *Session) Aside(w *Window, doc *setup.Setup) (map[string]LampFact, error) {
+// Aside says which other states' lamps a window wants beside the setup's own;
+// none ends it. It returns the facts of each.
+func (s *Session) Aside(window string, docs []*setup.Setup) ([]map[string]LampFact, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	w.aside = nil
-	if doc == nil {
-		return nil, nil
-	}
-	lamps, err := s.resolve(doc)
+	w, err := s.window(window)
 	if err != nil {
 		return nil, err
 	}
-	w.aside = lamps
+	w.aside = nil
+	var out []map[string]LampFact
+	for _, d := range docs {
+		lamps, err := s.resolve(d)
+		if err != nil {
+			return nil, err
+		}
+		w.aside = append(w.aside, lamps...)
+		out = append(out, s.facts(lamps))
+	}
+	s.greet(w)
 	s.bench.poke(true)
-	return s.facts(lamps), nil
+	return out, nil
 }
 
 // fresh reports whether after has a layer that before has not.

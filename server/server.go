@@ -57,6 +57,15 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Get("/setups/:id", s.get)
 	api.Post("/setups/:id/edits", s.edit)
 	api.Post("/setups/:id/undo", s.undo)
+	api.Post("/setups/:id/revert", s.revert)
+	api.Get("/setups/:id/history", s.history)
+	api.Get("/setups/:id/snapshots", s.snapshots)
+	api.Post("/setups/:id/snapshots", s.keepSnapshot)
+	api.Put("/setups/:id/snapshots/:snapshot", s.renameSnapshot)
+	api.Delete("/setups/:id/snapshots/:snapshot", s.forgetSnapshot)
+	api.Get("/setups/:id/snapshots/:snapshot/picture", s.snapshotPicture)
+	api.Post("/setups/:id/aside", s.aside)
+	api.Get("/setups/:id/compare", s.compare)
 	api.Get("/setups/:id/next", s.nextDeeds)
 	api.Get("/setups/:id/layers/:frame/:layer/:version", s.layer)
 	api.Get("/setups/:id/maps/:frame", s.frameMap)
@@ -136,6 +145,8 @@ func fault(c fiber.Ctx, err error) error {
 		return c.Status(404).JSON(Fault{"This setup is not here any more.", "Choose another from the list."})
 	case errors.Is(err, bench.ErrUnknown):
 		return c.Status(410).JSON(Fault{"This is not known any more: " + err.Error() + ".", "Try again in a moment."})
+	case errors.Is(err, store.ErrFull):
+		return c.Status(409).JSON(Fault{sentence(err.Error()), "Take some away that are of no use any more."})
 	case errors.Is(err, store.ErrNothing):
 		return c.Status(409).JSON(Fault{"There is nothing left to take back.", ""})
 	case errors.Is(err, setup.ErrPlace):
@@ -247,7 +258,7 @@ func (s *Server) edit(c fiber.Ctx) error {
 	if err := json.Unmarshal(c.Body(), &e); err != nil {
 		return fmt.Errorf("%w: the edit is no JSON: %w", errEdit, err)
 	}
-	if e.Person == "" || e.Window == "" || len(e.Person) > 100 || len(e.Window) > 100 || len(e.Label) > 400 {
+	if e.Person == "" || e.Window == "" || len(e.Person) > 100 || len(e.Window) > 100 || len(e.Label) > 400 || len(e.Called) > 240 {
 		return fmt.Errorf("%w: the edit does not say whose it is", errEdit)
 	}
 	if e.Target == "" {
@@ -271,6 +282,7 @@ type UndoAsk struct {
 	Window string `json:"window"`
 	Seq    int64  `json:"seq"`
 	Redo   bool   `json:"redo"`
+	Called string `json:"called,omitempty"`
 }
 
 func (s *Server) undo(c fiber.Ctx) error {
@@ -279,7 +291,7 @@ func (s *Server) undo(c fiber.Ctx) error {
 		return fmt.Errorf("%w: the request does not say whose it is", errEdit)
 	}
 	return s.apply(c, a.Person, func(n int64) (*store.Done, error) {
-		return s.store.Undo(c.Context(), n, setup.Edit{Person: a.Person, Window: a.Window, Seq: a.Seq}, a.Redo)
+		return s.store.Undo(c.Context(), n, setup.Edit{Person: a.Person, Window: a.Window, Seq: a.Seq, Called: clipped(a.Called, 60)}, a.Redo)
 	})
 }
 

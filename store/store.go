@@ -293,14 +293,14 @@ func (s *Store) change(ctx context.Context, id int64, e setup.Edit, make func(pg
 			d.Edit.Ops = []setup.Op{}
 		}
 		d.Revision, d.Document = u.Revision+1, after
-		if d.Deed == setup.Did && e.Base < u.Revision {
-			if d.Over, err = over(ctx, tx, id, e); err != nil {
+		if d.Deed == setup.Did && d.Edit.Base < u.Revision {
+			if d.Over, err = over(ctx, tx, id, d.Edit); err != nil {
 				return err
 			}
 		}
-		_, err = tx.Exec(ctx, `INSERT INTO edits (setup, revision, person, browser, seq, gesture, base, target, deed, of, label, ops, inverse)
-			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
-			id, d.Revision, e.Person, e.Window, e.Seq, e.Gesture, e.Base, d.Edit.Target, d.Deed, d.Of, d.Edit.Label, d.Edit.Ops, inverse)
+		_, err = tx.Exec(ctx, `INSERT INTO edits (setup, revision, person, browser, seq, gesture, base, target, deed, of, label, ops, inverse, called)
+			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)`,
+			id, d.Revision, e.Person, e.Window, e.Seq, e.Gesture, e.Base, d.Edit.Target, d.Deed, d.Of, d.Edit.Label, d.Edit.Ops, inverse, e.Called)
 		if err != nil {
 			return err
 		}

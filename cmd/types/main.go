@@ -9,6 +9,7 @@ import (
 	"os"
 	"reflect"
 	"strings"
+	"time"
 
 	"github.com/invopop/jsonschema"
 	"willowherb/bench"
@@ -16,6 +17,7 @@ import (
 	"willowherb/core/setup"
 	"willowherb/core/weigh"
 	"willowherb/server"
+	"willowherb/store"
 )
 
 // Path of the generated file from the project's root.
@@ -23,7 +25,8 @@ const Path = "web/src/api.gen.ts"
 
 var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, bench.Edited{}, bench.FrameNews{}, bench.Figures{}, bench.Sighted{}, bench.Preview{}, bench.Drafted{}, bench.Present{}, bench.Gaze{}, bench.Point{}, bench.Thing{},
 	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
-	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}}
+	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{},
+	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {
@@ -102,6 +105,9 @@ func (g *generator) name(t reflect.Type) string {
 	}
 	if t == reflect.TypeFor[[]byte]() {
 		return "string" // base64
+	}
+	if t == reflect.TypeFor[time.Time]() {
+		return "string" // RFC 3339
 	}
 	switch t.Kind() {
 	case reflect.Pointer:

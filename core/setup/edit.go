@@ -29,6 +29,7 @@ type Edit struct {
 	Target  string `json:"target"`
 	Ops     []Op   `json:"ops"`
 	Label   string `json:"label"`
+	Called  string `json:"called,omitempty"` // what the person is called
 }
 
 // MaxOps bounds one edit.

@@ -101,6 +101,7 @@ export interface Edit {
   target: string
   ops: Op[]
   label: string
+  called?: string
 }
 
 export interface Target {
@@ -336,6 +337,7 @@ export interface UndoAsk {
   window: string
   seq: number
   redo: boolean
+  called?: string
 }
 
 export interface Warmth {
@@ -347,4 +349,50 @@ export interface Warmth {
 export interface Imported {
   id: number
   notes: string[]
+}
+
+export interface RevertAsk {
+  person: string
+  window: string
+  called?: string
+  seq: number
+  revision: number
+  snapshot?: number
+  label: string
+}
+
+export interface SnapshotAsk {
+  name: string
+  view: string
+  person: string
+}
+
+export interface AsideAsk {
+  window: string
+  snapshots: number[]
+}
+
+export interface Aside {
+  id: number
+  name: string
+  document: unknown
+  lamps: Record<string, LampFact>
+}
+
+export interface Snapshot {
+  id: number
+  name: string
+  revision: number
+  view: string
+  person: string
+  made: string
+}
+
+export interface Line {
+  revision: number
+  person: string
+  called: string
+  label: string
+  deed: 'edit' | 'undo' | 'redo'
+  made: string
 }

@@ -4,8 +4,8 @@ import { useEffect, useRef, useState } from 'react'
 import type { Warmth } from '../api.gen'
 import { Ladder } from '../ladder/Ladder'
 import { Ledger } from '../ledger/Ledger'
-import { api } from '../net/client'
-import { connect } from '../net/live'
+import { api, called, person, setCalled } from '../net/client'
+import { connect, sayName } from '../net/live'
 import { useLook } from '../picture/look'
 import { followThrough } from '../picture/through'
 import { Picture } from '../picture/Picture'
@@ -13,12 +13,17 @@ import { fetchThings } from '../scene/things'
 import { complain, say, undo, useSetup } from '../setup/store'
 import { FigureLine, PinsList, WeighPanel } from '../weigh/WeighPanel'
 import { weighHere } from '../weigh/weighing'
+import { Snapshots } from '../snapshots/Snapshots'
 import { Shelf } from '../shelf/Shelf'
+import { Ask, askFor } from './Ask'
 import { Budget } from './Budget'
 import { runKey } from './commands'
 import { Finder, Sheet } from './Finder'
 import { GivesHere } from './GivesHere'
+import { History } from './History'
 import { Import, type Chooser } from './Import'
+import { openPanel, usePanel } from './panels'
+import { Splitter, usePanes } from './panes'
 import { ScenePanel } from './ScenePanel'
 import { SeeLine } from './SeeLine'
 import { ViewLine } from './ViewLine'
@@ -39,6 +44,9 @@ export function App() {
   const said = useSetup((s) => s.said)
   const trouble = useSetup((s) => s.trouble)
   const sheet = useLook((s) => s.sheet)
+  const panel = usePanel((s) => s.panel)
+  const side = usePanes((s) => s.side)
+  const light = useLook((s) => s.light)
 
   const first = setups.data?.[0]?.id
   const open = id || first || 0
@@ -63,7 +71,7 @@ export function App() {
   const lights = doc ? Object.values(doc.lights) : []
   const off = lights.filter((l) => l.off).length
   return (
-    <div className="app">
+    <div className="app" style={{ '--side': `${side}px` } as React.CSSProperties}>
       <TopBar />
       <nav className="round" aria-label="Steps of the work">
         <button type="button" className={step === 'scene' ? 'on' : ''} aria-current={step === 'scene' ? 'step' : undefined} onClick={() => setStep('scene')}>
@@ -80,13 +88,17 @@ export function App() {
       </nav>
       <Shelf />
       <Ladder />
-      <main>
+      <Splitter which="side" />
+      <main className={light ? 'light' : ''}>
         <ViewLine />
         {warmth.data ? <Picture warmth={warmth.data} /> : <div className="picture-box" />}
         <SeeLine />
+        <Splitter which="below" />
         {warmth.data ? <Below warmth={warmth.data} /> : null}
       </main>
       {step === 'light' && warmth.data ? <Ledger warmth={warmth.data} /> : step === 'scene' ? <ScenePanel targets={targets.data ?? []} choose={() => chooser.current?.choose()} /> : <section className="ledger" />}
+      {panel === 'history' && <History />}
+      {panel === 'snapshots' && <Snapshots />}
       <Budget targets={targets.data ?? []} />
       <Import ref={chooser} done={go} />
       {setups.data?.length === 0 && id === 0 && (
@@ -112,6 +124,7 @@ export function App() {
         </DialogContent>
       </Dialog>
       <Finder />
+      <Ask />
     </div>
   )
 }
@@ -167,11 +180,31 @@ function useKeys() {
   }, [])
 }
 
+/** People says who else is here, and lets this person choose a name. */
+function People() {
+  const people = useSetup((s) => s.people)
+  const windows = useSetup((s) => s.windows)
+  const others = Object.entries(people).filter(([id]) => id !== person)
+  const rename = () => {
+    askFor('What shall the others call you?', called(), (name) => {
+      setCalled(name.slice(0, 60))
+      sayName()
+    })
+  }
+  return (
+    <button type="button" className="people" title="Click to choose your name" onClick={rename}>
+      {people[person] ?? called()}
+      {others.length > 0 ? ` with ${others.map(([, n]) => n || 'somebody').join(', ')}` : windows > 1 ? `, ${windows} windows` : ''}
+    </button>
+  )
+}
+
 function TopBar() {
   const project = useSetup((s) => s.project)
   const name = useSetup((s) => s.doc?.name)
   const undoLabel = useSetup((s) => s.undoLabel)
   const redoLabel = useSetup((s) => s.redoLabel)
+  const panel = usePanel((s) => s.panel)
   return (
     <header className="top">
       <img src="/mark.svg" alt="" width={15} height={15} />
@@ -194,6 +227,13 @@ function TopBar() {
           Do again “{redoLabel}”
         </button>
       )}
+      <People />
+      <button type="button" title="Y" aria-pressed={panel === 'history'} onClick={() => openPanel('history')}>
+        History
+      </button>
+      <button type="button" title="Shift C" aria-pressed={panel === 'snapshots'} onClick={() => openPanel('snapshots')}>
+        Snapshots
+      </button>
       <button type="button" title="/" onClick={() => useLook.setState({ finder: true })}>
         Find
       </button>

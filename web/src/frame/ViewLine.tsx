@@ -6,6 +6,7 @@ import { angle, aspectName, aspects, lens } from '../picture/camera'
 import { cameraNow, moveCamera, toView, useLook } from '../picture/look'
 import { finest, mixed } from '../setup/sums'
 import { edit, lampsNow, useSetup } from '../setup/store'
+import { askFor } from './Ask'
 import { removeView, saveView, updateView } from './views'
 
 const degrees = (v: number) => `${Math.round(v * 10) / 10}`
@@ -41,8 +42,7 @@ export function ViewLine() {
           ? 'coarse, refining'
           : `${whole.noise > 0 ? `noise ${(100 * whole.noise).toFixed(1)} % · ` : ''}${whole.samples} of ${whole.goal} samples`
   const rename = () => {
-    const name = window.prompt('Name of the view', v.name)?.trim()
-    if (name && name !== v.name) edit(`View ${v.name} renamed ${name}`, [replace(`/views/${view}/name`, name)])
+    askFor('Name of the view', v.name, (name) => edit(`View ${v.name} renamed ${name}`, [replace(`/views/${view}/name`, name)]))
   }
   return (
     <div className="view-line">

@@ -6,6 +6,7 @@ import { wayOrder, waySpecs } from '../picture/ways'
 import { useThings } from '../scene/things'
 import { edit, entries, say, undo, useSetup } from '../setup/store'
 import { copyLights, pasteLights } from '../ledger/clipboard'
+import { useAside } from '../snapshots/aside'
 import { pinHere } from '../weigh/weighing'
 import { openPanel } from './panels'
 import { saveView, updateView } from './views'
@@ -119,6 +120,17 @@ const stepStops = (by: number) => () => {
   if (chosen && l) deeds.stops(chosen, l, l.stops + by)
 }
 
+const splitOrder = ['none', 'wipe', 'side', 'other', 'difference'] as const
+
+function nextSplit() {
+  if (!useAside.getState().aside) {
+    say('Keep a snapshot first, or choose one to compare with (Shift C).')
+    openPanel('snapshots')
+    return
+  }
+  useLook.setState((s) => ({ split: splitOrder[(splitOrder.indexOf(s.split) + 1) % splitOrder.length] }))
+}
+
 export const commands: Command[] = [
   { name: 'A third of a stop up', keys: '=', area: 'Light', run: stepStops(1 / 3), able: some },
   { name: 'A third of a stop down', keys: '-', area: 'Light', run: stepStops(-1 / 3), able: some },
@@ -160,8 +172,9 @@ export const commands: Command[] = [
   { name: 'A third of a stop brighter', keys: '[', area: 'Picture', run: expose(-1 / 3), able: camera },
   { name: 'A third of a stop darker', keys: ']', area: 'Picture', run: expose(1 / 3), able: camera },
   { name: 'Light or dark surround', keys: 'U', area: 'Picture', run: () => surround(!look().light) },
-  { name: 'Compare with a snapshot, next way', keys: 'C', area: 'Picture', run: () => openPanel('snapshots') },
-  { name: 'Keep a snapshot', keys: 'Shift C', area: 'Setup', run: () => openPanel('snapshots') },
+  { name: 'Compare: next way of showing both', keys: 'C', area: 'Picture', run: nextSplit, able: () => useAside.getState().aside !== null },
+  { name: 'Flip between the two compared', keys: 'Shift X', area: 'Picture', run: () => useLook.setState((s) => ({ split: s.split === 'other' ? 'none' : 'other' })), able: () => useAside.getState().aside !== null },
+  { name: 'Snapshots: keep, compare, bring back', keys: 'Shift C', area: 'Setup', run: () => openPanel('snapshots') },
   { name: 'History', keys: 'Y', area: 'Setup', run: () => openPanel('history') },
   { name: 'Undo', keys: 'Ctrl Z', area: 'Setup', run: () => undo() },
   { name: 'Do again', keys: 'Ctrl Shift Z', area: 'Setup', run: () => undo(true) },

@@ -37,6 +37,11 @@ export function Ladder() {
     const ev = evLow + (i + 0.5) / binsPerStop
     return `L ${52 + (b / peak) * 26} ${y(ev)}`
   })
+  // How much of the picture lies over white, and too deep to be seen.
+  const share = (test: (ev: number) => boolean) => histogram.reduce((a, b, i) => (test(evLow + (i + 0.5) / binsPerStop) ? a + b : a), 0)
+  const clipped = share((ev) => ev > v.ev + clip)
+  const deep = share((ev) => ev < v.ev - buried)
+  const part = (p: number) => (p >= 0.0005 ? ` ${(100 * p).toFixed(p < 0.0995 ? 1 : 0)}%` : '')
   const put = (ev: number, done: boolean) => {
     const next = Math.round(Math.min(Math.max(ev, -6), 18) * 100) / 100
     const ops = [replace(`/views/${id}/ev`, next)]
@@ -85,10 +90,13 @@ export function Ladder() {
         <rect className="bracket" x={46} width={36} y={y(v.ev + clip)} height={y(v.ev - buried) - y(v.ev + clip)} rx={2} />
         <line className="middle" x1={46} x2={82} y1={y(v.ev)} y2={y(v.ev)} />
         <text className="mark" x={84} y={y(v.ev + clip) - 5} textAnchor="end">
-          clip
+          clip{part(clipped)}
+        </text>
+        <text className="mark" x={84} y={y(v.ev) - 3} textAnchor="end">
+          grey
         </text>
         <text className="mark" x={84} y={y(v.ev - buried) + 13} textAnchor="end">
-          buried
+          buried{part(deep)}
         </text>
         {spot !== null && spot > 0 && <path className="spot" d={`M 40 ${y(evOf(spot)) - 4} l 7 4 l -7 4 z`} />}
       </svg>

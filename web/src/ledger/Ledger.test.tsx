@@ -6,7 +6,7 @@ import type { FrameNews, Light, Setup, Warmth } from '../api.gen'
 import { useLook } from '../picture/look'
 import { useSetup } from '../setup/store'
 
-vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', windowName: 'here', Refused: class extends Error {} }))
+vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {} }))
 
 // jsdom lays nothing out: the list is given a height to fill.
 Object.defineProperty(HTMLElement.prototype, 'clientHeight', { value: 600 })

@@ -1,4 +1,4 @@
-import type { Answer, Contrast, Edit, Fault, Imported, Listed, Notice, Point, Reading, Target, Thing, UndoAsk, Warmth } from '../api.gen'
+import type { Answer, Aside, AsideAsk, Contrast, Edit, Fault, Imported, Line, Listed, Notice, Point, Reading, RevertAsk, Snapshot, SnapshotAsk, Target, Thing, UndoAsk, Warmth } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -36,6 +36,14 @@ export const api = {
   contrast: (id: number, sight: string, object: number, ev: number) => ask<Contrast | null>(`/api/setups/${id}/contrast?sight=${sight}&object=${object}&ev=${ev}`),
   notice: (id: number) => ask<Record<string, Record<string, Notice>>>(`/api/setups/${id}/notice`),
   things: (id: number) => ask<Thing[]>(`/api/setups/${id}/things`),
+  history: (id: number, before: number) => ask<Line[]>(`/api/setups/${id}/history?before=${before}`),
+  revert: (id: number, r: RevertAsk) => ask<Answer>(`/api/setups/${id}/revert`, post(r)),
+  snapshots: (id: number) => ask<Snapshot[]>(`/api/setups/${id}/snapshots`),
+  keep: (id: number, s: SnapshotAsk) => ask<Snapshot>(`/api/setups/${id}/snapshots`, post(s)),
+  renameSnapshot: (id: number, snapshot: number, s: SnapshotAsk) => ask<boolean>(`/api/setups/${id}/snapshots/${snapshot}`, { ...post(s), method: 'PUT' }),
+  forgetSnapshot: (id: number, snapshot: number) => ask<boolean>(`/api/setups/${id}/snapshots/${snapshot}`, { method: 'DELETE' }),
+  aside: (id: number, a: AsideAsk) => ask<Aside[]>(`/api/setups/${id}/aside`, post(a)),
+  compare: (id: number, sight: string, view: string, a: number, b: number) => ask<Notice | null>(`/api/setups/${id}/compare?sight=${sight}&view=${view}&a=${a}&b=${b}`),
   next: (id: number, person: string) => ask<Answer>(`/api/setups/${id}/next?person=${encodeURIComponent(person)}`),
 }
 

@@ -14,6 +14,11 @@ export function gazeNow(n: number): Gaze {
   return { n, view: s.view, ...own, moving: l.moving, neutral: neutral(l.way), hidden: [...l.hidden], cut: l.cut, alone: [...l.alone] }
 }
 
+let speak: (m: unknown) => void = () => undefined
+
+/** sayName tells the others here what this person is called now. */
+export const sayName = () => speak({ called: called() })
+
 /** connect keeps a socket to a setup open, coming back after a loss. Returns how to end it. */
 export function connect(id: number): () => void {
   let socket: WebSocket | null = null
@@ -36,6 +41,7 @@ export function connect(id: number): () => void {
   }
   open()
   const send = (m: unknown) => socket?.readyState === WebSocket.OPEN && socket.send(JSON.stringify(m))
+  speak = send
   // Gazes follow the eye at most thirty times a second; the last one always goes.
   let asked: ReturnType<typeof setTimeout> | undefined
   let at = 0

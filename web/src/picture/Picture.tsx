@@ -1,5 +1,6 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
 import type { FrameNews, LampFact, Setup, Warmth } from '../api.gen'
+import { usePanes } from '../frame/panes'
 import { neutral } from '../net/live'
 import { best, evOf, exposureFactor, gains, luminance, mixed, type RGB } from '../setup/sums'
 import { complain, lampsNow, useSetup } from '../setup/store'
@@ -66,6 +67,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   const split = useLook((s) => s.split)
   const wipe = useLook((s) => s.wipe)
   const aside = useAside((s) => s.aside)
+  const base = useAside((s) => s.base)
   const ev = doc?.views[view]?.ev ?? 0
   const cameraOf = camera ?? doc?.views[view]
   const full = useRef({ w: 0, h: 0 })
@@ -82,7 +84,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     }
   }, [])
 
-  const all = useMemo(() => ({ lamps, aside: aside?.lamps ?? {} }), [lamps, aside])
+  const all = useMemo(() => ({ lamps, aside: [...Object.values(aside?.lamps ?? {}), ...Object.values(base?.lamps ?? {})] }), [lamps, aside, base])
   const finestSize = useMemo(() => {
     let out: FrameNews | undefined
     for (const l of Object.values(all.lamps)) {
@@ -111,7 +113,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       }
     }
     Object.values(all.lamps).forEach((f) => want(f, true))
-    Object.values(all.aside).forEach((f) => want(f, false))
+    all.aside.forEach((f) => want(f, false))
     const fresh = shown !== sight
     if (fresh && !ready) return
     const missing = wanted.filter((w) => composite.stamp(w.key) !== w.stamp)
@@ -240,7 +242,8 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         let others: Item[] | null = null
         if (aside && f.split !== 'none') others = itemsOf(aside.doc, aside.lamps, new Set(), false)
         else if (way === 'mark') others = itemsOf(doc, lamps, picked.size ? picked : new Set(['']), false)
-        composite.draw(itemsOf(doc, lamps, alone, true), f, others)
+        if (base && f.split !== 'none') composite.draw(itemsOf(base.doc, base.lamps, new Set(), false), { ...f, exposure: exposureFactor(base.doc.views[view]?.ev ?? ev), curve: base.doc.curve }, others)
+        else composite.draw(itemsOf(doc, lamps, alone, true), f, others)
       }
       canvas.current?.setAttribute('data-drawn', String(Number(canvas.current.getAttribute('data-drawn') ?? 0) + 1))
       canvas.current?.setAttribute('data-frame', shown)
@@ -252,7 +255,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       useLook.setState({ histogram: histogram(composite.read(0, 0, composite.width, composite.height)) })
     }, 120)
     return () => clearTimeout(t)
-  }, [composite, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, aside, view])
+  }, [composite, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, aside, base, view])
 
   const aspect = cameraOf?.aspect ?? 16 / 9
   const size = useFit(box, aspect)
@@ -295,6 +298,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         <canvas ref={canvas} className={shown ? 'ready' : ''} data-testid="picture" data-sight={shown} hidden={plain} role="img" aria-label={`Picture of the view ${cameraOf?.name ?? ''}`} />
         {plain && id !== null && mixed(frames, lamps) && <PlainPicture id={id} view={view} stamp={`${revision}-${mapFrame}-${mixed(frames, lamps)?.samples}`} doc={doc} alone={alone} />}
         {!shown && !(plain && mixed(frames, lamps)) && <div className="waiting">{doc ? 'First light is on its way' : 'Making the place ready'}</div>}
+        {aside && split === 'wipe' && <Wipe at={wipe} />}
         {cameraOf && doc && <Overlay camera={cameraOf} doc={doc} warmth={warmth} width={size.width} height={size.height} />}
         {steps.length > 0 && (
           <ol className="legend" aria-label={`Legend: ${waySpecs[way].name}`}>
@@ -308,6 +312,37 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         )}
       </div>
     </div>
+  )
+}
+
+/** Wipe is the line between two states, to drag. */
+function Wipe({ at }: { at: number }) {
+  const move = (e: React.PointerEvent) => {
+    if (!e.currentTarget.hasPointerCapture(e.pointerId)) return
+    const r = (e.currentTarget.parentElement as HTMLElement).getBoundingClientRect()
+    useLook.setState({ wipe: Math.min(Math.max((e.clientX - r.left) / r.width, 0), 1) })
+  }
+  return (
+    <div
+      className="wipe"
+      role="slider"
+      tabIndex={0}
+      aria-label="Where one state ends and the other begins"
+      aria-valuenow={Math.round(at * 100)}
+      style={{ left: `${at * 100}%` }}
+      onPointerDown={(e) => {
+        e.stopPropagation()
+        e.currentTarget.setPointerCapture(e.pointerId)
+      }}
+      onPointerMove={move}
+      onPointerUp={(e) => e.stopPropagation()}
+      onKeyDown={(e) => {
+        const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[e.key]
+        if (by === undefined) return
+        e.preventDefault()
+        useLook.setState((s) => ({ wipe: Math.min(Math.max(s.wipe + by, 0), 1) }))
+      }}
+    />
   )
 }
 
@@ -326,15 +361,16 @@ function PlainPicture({ id, view, stamp, doc, alone }: { id: number; view: strin
 
 /** useFit is the largest size of an aspect that fits a box. */
 function useFit(box: React.RefObject<HTMLDivElement | null>, aspect: number) {
+  const below = usePanes((s) => s.below)
   const [space, setSpace] = useState({ w: 0, h: 0 })
   useEffect(() => {
     if (!box.current) return
     const main = box.current.parentElement as HTMLElement
-    // What lies over and under the picture keeps at least its lines.
-    const o = new ResizeObserver(() => setSpace({ w: main.clientWidth - 28, h: main.clientHeight - 70 - (Number(main.dataset.under) || 74) }))
+    // What lies over and under the picture keeps its lines and its height.
+    const o = new ResizeObserver(() => setSpace({ w: main.clientWidth - 28, h: main.clientHeight - 76 - below }))
     o.observe(main)
     return () => o.disconnect()
-  }, [box])
+  }, [box, below])
   const w = Math.floor(Math.min(space.w, space.h * aspect))
   return { width: w, height: Math.floor(w / aspect) }
 }

@@ -10,7 +10,7 @@ vi.mock('../net/client', async () => {
       super(fault.what)
     }
   }
-  return { api: { edit: vi.fn(), undo: vi.fn(), next: vi.fn(async () => ({ undo: '', redo: '' })) }, person: 'me', windowName: 'here', Refused }
+  return { api: { edit: vi.fn(), undo: vi.fn(), next: vi.fn(async () => ({ undo: '', redo: '' })) }, person: 'me', called: () => 'Heron', windowName: 'here', Refused }
 })
 
 const { api, Refused } = await import('../net/client')

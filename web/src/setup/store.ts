@@ -1,7 +1,7 @@
 import jsonpatch, { type Operation } from 'fast-json-patch'
 import { create } from 'zustand'
 import type { Drafted, Edited, Figures, FrameNews, Hello, LampFact, Light, Present, Preview, Setup, Sighted } from '../api.gen'
-import { api, person, Refused, windowName } from '../net/client'
+import { api, called, person, Refused, windowName } from '../net/client'
 
 export interface Op {
   op: 'add' | 'replace' | 'remove'
@@ -13,6 +13,8 @@ interface Pending {
   seq: number
   ops: Op[]
   label: string
+  /** The revision that was seen when it was made. */
+  base: number
 }
 
 export interface Trouble {
@@ -126,7 +128,7 @@ export function edit(label: string, ops: Op[]) {
     draft([])
     return
   }
-  set(rebuild({ draft: [], pending: [...get().pending, { seq: ++seq, ops, label }] }))
+  set(rebuild({ draft: [], pending: [...get().pending, { seq: ++seq, ops, label, base: get().revision }] }))
   void flush()
 }
 
@@ -141,7 +143,7 @@ async function flush() {
       const p = s.pending[0]
       if (!p || s.id === null) return
       try {
-        const a = await api.edit(s.id, { person, window: windowName, seq: p.seq, base: s.revision, target: 'base', ops: p.ops as never, label: p.label })
+        const a = await api.edit(s.id, { person, called: called(), window: windowName, seq: p.seq, base: p.base, target: 'base', ops: p.ops as never, label: p.label })
         if (get().id !== s.id) return
         set({ undoLabel: a.undo, redoLabel: a.redo })
         settle(a.revision, p)
@@ -186,6 +188,47 @@ useSetup.subscribe((s, before) => {
   if (s.id !== null && s.view && s.view !== before.view) sessionStorage.setItem(place(s.id), s.view)
 })
 
+/** Edits that the server has not acknowledged survive the tab: they wait in the browser, by setup and window. */
+const waiting = (id: number, window: string) => `willowherb.waiting.${id}.${window}`
+
+useSetup.subscribe((s, before) => {
+  if (s.id === null || s.pending === before.pending) return
+  if (s.pending.length > 0) localStorage.setItem(waiting(s.id, windowName), JSON.stringify(s.pending))
+  else localStorage.removeItem(waiting(s.id, windowName))
+})
+
+/** sendWaiting sends what windows that are gone had still to send. A number that has come through already changes nothing. */
+async function sendWaiting(id: number) {
+  const start = waiting(id, '')
+  for (const key of Object.keys(localStorage).filter((k) => k.startsWith(start) && k !== waiting(id, windowName))) {
+    const window = key.slice(start.length)
+    for (const p of JSON.parse(localStorage.getItem(key) ?? '[]') as Pending[]) {
+      try {
+        await api.edit(id, { person, called: called(), window, seq: p.seq, base: p.base, target: 'base', ops: p.ops as never, label: p.label })
+      } catch (e) {
+        if (!(e instanceof Refused)) return // the server is away again: later
+        say(`“${p.label}”, made before the window was closed, was not kept. ${e.fault.what}`)
+      }
+    }
+    localStorage.removeItem(key)
+  }
+}
+
+/** revert goes back to a revision, or to a snapshot, as one new edit. */
+export async function revert(label: string, revision: number, snapshot?: number) {
+  const { id } = get()
+  if (id === null) return
+  await flush()
+  try {
+    const a = await api.revert(id, { person, called: called(), window: windowName, seq: ++seq, revision, snapshot, label })
+    set({ undoLabel: a.undo, redoLabel: a.redo })
+    say(`${label}. Undo takes you forward again.`)
+  } catch (e) {
+    if (e instanceof Refused) say(e.status === 409 ? 'That is how it is already.' : e.fault.what)
+    else complain({ what: 'The request did not reach the server.', remedy: 'Check that Willowherb is running, then try again.' })
+  }
+}
+
 let undoing = Promise.resolve()
 
 /** undo takes the last edit of this person back; redo does it again. */
@@ -200,7 +243,7 @@ export function undo(redo = false) {
     const { id } = get()
     if (id === null) return
     try {
-      const a = await api.undo(id, { person, window: windowName, seq: ++seq, redo })
+      const a = await api.undo(id, { person, called: called(), window: windowName, seq: ++seq, redo })
       set({ undoLabel: a.undo, redoLabel: a.redo })
       const left = a.kept.length ? ` ${a.kept.length} value${a.kept.length > 1 ? 's were' : ' was'} left alone: somebody else has changed ${a.kept.length > 1 ? 'them' : 'it'} since.` : ''
       say(`${redo ? 'Did again' : 'Undid'} “${a.label}”.${left}`)
@@ -248,6 +291,7 @@ export function hear(m: News) {
       )
       void api.next(m.setup, person).then((a) => set({ undoLabel: a.undo, redoLabel: a.redo }), () => undefined)
       void flush()
+      void sendWaiting(m.setup)
       break
     case 'edited': {
       if (m.revision <= s.revision) {

@@ -1,16 +1,31 @@
+import { useQuery } from '@tanstack/react-query'
+import { stopsText } from '../fields/number'
+import { api } from '../net/client'
 import { useLook } from '../picture/look'
-import { useAside } from './aside'
+import { useSetup } from '../setup/store'
+import { compareWith, useAside } from './aside'
 
-const names = { none: 'now only', wipe: 'wipe', side: 'side by side', other: 'the other', difference: 'difference' } as const
+const names = { none: 'one', wipe: 'wipe', side: 'side by side', other: 'other', difference: 'difference' } as const
 
-/** Splits chooses how the present state and a snapshot are shown together. */
+/** Splits chooses how two states are shown together, and says in numbers how they differ. */
 export function Splits() {
-  const aside = useAside((s) => s.aside)
+  const { aside, base } = useAside()
   const split = useLook((s) => s.split)
+  const id = useSetup((s) => s.id)
+  const sight = useSetup((s) => s.sight)
+  const view = useSetup((s) => s.view)
+  const revision = useSetup((s) => s.revision)
+  const there = useSetup((s) => (aside ? Object.values(aside.lamps).every((l) => Object.values(s.frames[s.sight] ?? {}).some((f) => f.layers[l.key])) : false))
+  const q = useQuery({
+    queryKey: ['compare', id, sight, view, base?.id ?? 0, aside?.id ?? 0, revision, there],
+    queryFn: () => api.compare(id ?? 0, sight, view, base?.id ?? 0, aside?.id ?? 0),
+    enabled: aside !== null && id !== null && there,
+    placeholderData: (p) => p,
+    retry: false,
+  })
   if (!aside) return null
   return (
-    <span className="splits">
-      <span>against “{aside.name}”</span>
+    <span className="splits" data-testid="splits">
       <span className="choice" role="radiogroup" aria-label="Comparison">
         {(Object.keys(names) as (keyof typeof names)[]).map((k) => (
           <button key={k} type="button" role="radio" aria-checked={split === k} onClick={() => useLook.setState({ split: k })}>
@@ -18,6 +33,13 @@ export function Splits() {
           </button>
         ))}
       </span>
+      <span>
+        {base ? `“${base.name}”` : 'now'} · “{aside.name}”
+        {q.data ? `: ${stopsText(q.data.stops)} st, differs by ${q.data.mean.toFixed(1)} on average, ${q.data.p95.toFixed(1)} at the 95th percentile` : ''}
+      </span>
+      <button type="button" className="word" onClick={() => void compareWith(id, null)}>
+        end
+      </button>
     </span>
   )
 }

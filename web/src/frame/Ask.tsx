@@ -1,0 +1,50 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
+import { useState } from 'react'
+import { create } from 'zustand'
+
+interface Question {
+  title: string
+  value: string
+  answer: (v: string) => void
+}
+
+const useQuestion = create<{ question: Question | null }>(() => ({ question: null }))
+
+/** askFor asks for a line of text; the answer comes only if there is one and it is new. */
+export function askFor(title: string, value: string, answer: (v: string) => void) {
+  useQuestion.setState({ question: { title, value, answer } })
+}
+
+/** Ask shows the question that is open. */
+export function Ask() {
+  const q = useQuestion((s) => s.question)
+  const close = () => useQuestion.setState({ question: null })
+  return (
+    <Dialog open={q !== null} onClose={close} aria-labelledby="ask-title">
+      {q && <Form key={q.title + q.value} q={q} close={close} />}
+    </Dialog>
+  )
+}
+
+function Form({ q, close }: { q: Question; close: () => void }) {
+  const [text, setText] = useState(q.value)
+  const done = () => {
+    close()
+    const t = text.trim()
+    if (t && t !== q.value) q.answer(t)
+  }
+  return (
+    <>
+      <DialogTitle id="ask-title">{q.title}</DialogTitle>
+      <DialogContent>
+        <input className="text wide" autoFocus aria-labelledby="ask-title" value={text} maxLength={80} onFocus={(e) => e.target.select()} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === 'Enter' && done()} />
+      </DialogContent>
+      <DialogActions>
+        <Button color="inherit" onClick={close}>
+          Leave it
+        </Button>
+        <Button onClick={done}>Take it</Button>
+      </DialogActions>
+    </>
+  )
+}

@@ -1,0 +1,63 @@
+import { useInfiniteQuery } from '@tanstack/react-query'
+import { api, person } from '../net/client'
+import { revert, useSetup } from '../setup/store'
+import { when } from '../snapshots/Snapshots'
+import { usePanel } from './panels'
+
+const deedWords = { edit: '', undo: 'undid ', redo: 'did again ' } as const
+
+/** History lists every edit that was ever made, the newest first; the state after any of them can be brought back. */
+export function History() {
+  const id = useSetup((s) => s.id)
+  const revision = useSetup((s) => s.revision)
+  const q = useInfiniteQuery({
+    queryKey: ['history', id, revision],
+    queryFn: ({ pageParam }) => api.history(id ?? 0, pageParam),
+    initialPageParam: 0,
+    getNextPageParam: (last) => (last.length >= 80 ? last.at(-1)?.revision : undefined),
+    enabled: id !== null,
+    placeholderData: (p) => p,
+  })
+  const lines = q.data?.pages.flat() ?? []
+  return (
+    <section className="panel" aria-label="History">
+      <header>
+        <b>History</b>
+        <button type="button" aria-label="Close" onClick={() => usePanel.setState({ panel: null })}>
+          ×
+        </button>
+      </header>
+      <ol className="history">
+        {lines.map((l) => (
+          <li key={l.revision} aria-current={l.revision === revision ? 'step' : undefined}>
+            <button type="button" disabled={l.revision === revision} title="Bring back the state after this" onClick={() => void revert(`Back to “${l.label}”`, l.revision)}>
+              <span className="quiet">{when(l.made)}</span>
+              <span className="who">{l.person === person ? 'you' : l.called || 'somebody'}</span>
+              <span>
+                {deedWords[l.deed]}
+                {l.label}
+              </span>
+            </button>
+          </li>
+        ))}
+        {lines.length > 0 && !q.hasNextPage && (
+          <li>
+            <button type="button" onClick={() => void revert('Back to the beginning', 0)}>
+              <span />
+              <span />
+              <span>As it was brought in</span>
+            </button>
+          </li>
+        )}
+        {q.hasNextPage && (
+          <li>
+            <button type="button" className="word" onClick={() => void q.fetchNextPage()}>
+              older
+            </button>
+          </li>
+        )}
+        {lines.length === 0 && <li className="quiet">Nothing has been changed yet.</li>}
+      </ol>
+    </section>
+  )
+}
