@@ -20,6 +20,7 @@ import (
 
 	"willowherb/core/render"
 	"willowherb/core/scene"
+	"willowherb/core/setup"
 	"willowherb/format/gltf"
 	"willowherb/store"
 )
@@ -38,7 +39,9 @@ type Bench struct {
 	opt    Options
 	mu     sync.Mutex
 	open   map[int64]*Session
-	places map[string]*place
+	files  shelf[*scene.Scene]
+	built  shelf[*built]
+	places shelf[*place]
 	wake   chan struct{}
 	stop   context.CancelFunc
 	done   chan struct{}
@@ -47,11 +50,16 @@ type Bench struct {
 	moving     bool // it is a picture for a moving camera
 }
 
+// place is a stage made ready: the scene as the setup has it, and its rays.
 type place struct {
-	once  sync.Once
 	scene *scene.Scene
 	world *render.World
-	err   error
+}
+
+// stage is what a document makes of its place, with the place made ready.
+type stage struct {
+	setup.Stage
+	*place
 }
 
 // New starts a bench over a store.
@@ -69,7 +77,7 @@ func New(st *store.Store, opt Options) *Bench {
 		opt.Memory = 3 << 30
 	}
 	ctx, stop := context.WithCancel(context.Background())
-	b := &Bench{store: st, opt: opt, open: map[int64]*Session{}, places: map[string]*place{}, wake: make(chan struct{}, 1), stop: stop, done: make(chan struct{})}
+	b := &Bench{store: st, opt: opt, open: map[int64]*Session{}, wake: make(chan struct{}, 1), stop: stop, done: make(chan struct{})}
 	go b.work(ctx)
 	return b
 }
@@ -83,37 +91,99 @@ func (b *Bench) Close() {
 // ErrPlace means that a setup's place could not be made ready.
 var ErrPlace = errors.New("the place cannot be shown")
 
-// ready reads and compiles a place once.
-func (b *Bench) ready(ctx context.Context, hash, file string) (*place, error) {
-	b.mu.Lock()
-	p := b.places[hash]
-	if p == nil {
-		p = &place{}
-		b.places[hash] = p
-	}
-	b.mu.Unlock()
-	p.once.Do(func() {
-		start := time.Now()
-		data, err := b.store.Blob(ctx, hash)
-		if err == nil {
-			p.scene, err = gltf.Read(context.WithoutCancel(ctx), file, data, nil, gltf.DefaultLimits())
+// built is a file with its backdrops compiled, everything at rest.
+type built struct {
+	scene *scene.Scene
+	parts []render.Part
+	world *render.World
+}
+
+// ready makes a stage ready, each part of it once: the file, its geometry, and
+// where movers stand and how materials look.
+func (b *Bench) ready(ctx context.Context, st setup.Stage) (*stage, error) {
+	p, err := b.places.get(st.Key, 12, func() (*place, error) {
+		g, err := b.built.get(st.Geometry, 4, func() (*built, error) {
+			start := time.Now()
+			file, err := b.files.get(st.Blob, 4, func() (*scene.Scene, error) {
+				data, err := b.store.Blob(ctx, st.Blob)
+				if err != nil {
+					return nil, err
+				}
+				return gltf.Read(context.WithoutCancel(ctx), st.File, data, nil, gltf.DefaultLimits())
+			})
+			if err != nil {
+				return nil, err
+			}
+			g := &built{}
+			g.scene, g.parts = st.Build(file)
+			if g.world, err = render.CompileParts(g.scene, g.parts, b.opt.Workers); err != nil {
+				return nil, err
+			}
+			slog.Info("place ready", "file", st.File, "triangles", g.scene.Triangles(), "took", time.Since(start).Round(time.Millisecond))
+			return g, nil
+		})
+		if err != nil {
+			return nil, err
 		}
-		if err == nil {
-			p.world, err = render.Compile(p.scene, b.opt.Workers)
+		s := st.Set(g.scene, g.parts)
+		if st.Pose == st.Geometry {
+			return &place{s, g.world.Painted(s)}, nil
 		}
-		if p.err = err; err == nil {
-			slog.Info("place ready", "file", file, "triangles", p.scene.Triangles(), "took", time.Since(start).Round(time.Millisecond))
-		}
+		w, err := g.world.Posed(s, b.opt.Workers)
+		return &place{s, w}, err
 	})
-	if p.err != nil {
-		b.mu.Lock()
-		if b.places[hash] == p {
-			delete(b.places, hash) // a later try may find the database well again
-		}
-		b.mu.Unlock()
-		return nil, fmt.Errorf("%w: %w", ErrPlace, p.err)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", ErrPlace, err)
 	}
-	return p, nil
+	return &stage{st, p}, nil
+}
+
+// shelf keeps the last few of things that are dear to make, each made once however
+// many ask for it at a time. What fails is tried again.
+type shelf[T any] struct {
+	mu    sync.Mutex
+	items map[string]*item[T]
+	clock int64
+}
+
+type item[T any] struct {
+	once sync.Once
+	v    T
+	err  error
+	used int64
+}
+
+func (s *shelf[T]) get(key string, keep int, make func() (T, error)) (T, error) {
+	s.mu.Lock()
+	if s.items == nil {
+		s.items = map[string]*item[T]{}
+	}
+	i := s.items[key]
+	if i == nil {
+		i = &item[T]{}
+		s.items[key] = i
+	}
+	s.clock++
+	i.used = s.clock
+	for len(s.items) > keep {
+		oldest := ""
+		for k, o := range s.items {
+			if oldest == "" || o.used < s.items[oldest].used {
+				oldest = k
+			}
+		}
+		delete(s.items, oldest)
+	}
+	s.mu.Unlock()
+	i.once.Do(func() { i.v, i.err = make() })
+	if i.err != nil {
+		s.mu.Lock()
+		if s.items[key] == i {
+			delete(s.items, key)
+		}
+		s.mu.Unlock()
+	}
+	return i.v, i.err
 }
 
 // poke wakes the worker; with stale it also ends what the worker is doing, which

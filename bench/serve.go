@@ -74,7 +74,7 @@ func (s *Session) Map(frameKey string) []uint32 {
 	for i, tri := range g.Tri {
 		out[2*i] = math.MaxUint32
 		if tri != math.MaxUint32 {
-			out[2*i] = s.place.scene.Obj[tri]
+			out[2*i] = t.stage.scene.Obj[tri]
 			out[2*i+1] = math.Float32bits(g.Pos[i].Sub(f.cam.Eye).Len())
 		}
 	}
@@ -99,9 +99,9 @@ func (s *Session) Drawn(frameKey, what, light string) (data []byte, scale float3
 		s.mu.Unlock()
 		return nil, 0
 	}
-	g, world, lamps := f.guide, s.place.world, s.lamps
+	g, world, lamps := f.guide, t.stage.world, s.lamps
 	for w := range s.windows {
-		if see, ok := s.see(w); ok && w.drafted != nil && see.key(s.hash) == t.key {
+		if see, ok := s.see(w); ok && w.drafted != nil && see.key(s.stageOf(w).Key) == t.key {
 			lamps = w.drafted
 		}
 	}
@@ -173,7 +173,7 @@ type Point struct {
 func (s *Session) Weigh(ctx context.Context, q Point) (*weigh.Reading, error) {
 	s.mu.Lock()
 	see, ok := s.see(&Window{View: q.Gaze.View, gaze: q.Gaze})
-	lamps, place := s.lamps, s.place
+	lamps, place := s.lamps, s.stage.place
 	s.mu.Unlock()
 	if !ok || q.Gaze.Camera != nil && q.Gaze.Camera.Check() != nil {
 		return nil, fmt.Errorf("view %q: %w", q.Gaze.View, ErrUnknown)
@@ -193,7 +193,7 @@ func (s *Session) Weigh(ctx context.Context, q Point) (*weigh.Reading, error) {
 func (s *Session) Contrast(sightKey string, object int, ev float64) (c weigh.Contrast, ok bool, err error) {
 	s.mu.Lock()
 	t := s.sights[sightKey]
-	if t == nil || object < 0 || object >= len(s.place.scene.Objects) {
+	if t == nil || object < 0 || object >= len(t.stage.scene.Objects) {
 		s.mu.Unlock()
 		return c, false, fmt.Errorf("sight or object: %w", ErrUnknown)
 	}
@@ -208,7 +208,7 @@ func (s *Session) Contrast(sightKey string, object int, ev float64) (c weigh.Con
 	pic := compose(f, s.lamps, nil)
 	curve := exposure.Curve(s.doc.Curve)
 	s.mu.Unlock()
-	sc := s.place.scene
+	sc := t.stage.scene
 	name, part := figureOf(sc, object)
 	inside := make([]bool, len(f.guide.Tri))
 	for i, tri := range f.guide.Tri {
@@ -297,7 +297,7 @@ type Thing struct {
 // Things lists the objects of the place.
 func (s *Session) Things() []Thing {
 	s.mu.Lock()
-	sc := s.place.scene
+	sc := s.stage.scene
 	s.mu.Unlock()
 	out := make([]Thing, len(sc.Objects))
 	for i := range sc.Objects {
@@ -395,7 +395,7 @@ func (s *Session) Compare(sightKey, view string, a, b *setup.Setup) (n weigh.Not
 		if d == nil {
 			d = s.doc
 		}
-		lamps, err := s.resolve(d)
+		lamps, err := resolve(d, t.stage)
 		if err != nil {
 			s.mu.Unlock()
 			return n, false, err

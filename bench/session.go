@@ -21,13 +21,13 @@ type Session struct {
 	Project  string
 	File     string
 	Notes    []string
-	place    *place
-	hash     string
+	blob     string     // of the file that the setup came with
 	served   int64      // nanoseconds of work it has had, guarded by the worker alone
 	mu       sync.Mutex // of what follows
 	doc      *setup.Setup
 	document []byte
 	revision int64
+	stage    *stage
 	lamps    []*setup.Lamp
 	windows  map[*Window]bool
 	sights   map[string]*sight
@@ -63,6 +63,7 @@ type Window struct {
 	// What a drag under way would make of the document: lamps as they would be.
 	draft   *setup.Setup
 	drafted []*setup.Lamp
+	stage   *stage // where the drag changes the place
 	// Another state's lamps, to compare with.
 	aside []*setup.Lamp
 }
@@ -95,7 +96,7 @@ func (b *Bench) Open(ctx context.Context, id int64) (*Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := b.ready(ctx, u.Place, u.File)
+	st, err := b.ready(ctx, setup.StageOf(doc, u.Place, u.File))
 	if err != nil {
 		return nil, err
 	}
@@ -104,22 +105,22 @@ func (b *Bench) Open(ctx context.Context, id int64) (*Session, error) {
 	if s := b.open[id]; s != nil {
 		return s, nil
 	}
-	s = &Session{bench: b, ID: id, Project: u.Project, File: u.File, Notes: u.Notes, place: p, hash: u.Place, doc: doc, document: u.Document, revision: u.Revision,
+	s = &Session{bench: b, ID: id, Project: u.Project, File: u.File, Notes: u.Notes, blob: u.Place, stage: st, doc: doc, document: u.Document, revision: u.Revision,
 		windows: map[*Window]bool{}, sights: map[string]*sight{}, views: map[string]*view{}, figures: true}
-	if s.lamps, err = s.resolve(doc); err != nil {
+	if s.lamps, err = resolve(doc, st); err != nil {
 		return nil, err
 	}
 	b.open[id] = s
 	return s, nil
 }
 
-// resolve works out the lamps of a document.
-func (s *Session) resolve(doc *setup.Setup) ([]*setup.Lamp, error) {
+// resolve works out the lamps of a document on a stage.
+func resolve(doc *setup.Setup, on *stage) ([]*setup.Lamp, error) {
 	st, err := setup.Resolve(doc, "")
 	if err != nil {
 		return nil, err
 	}
-	return st.Lamps(s.place.scene), nil
+	return st.Lamps(on.scene), nil
 }
 
 // Join adds a window and greets it with the document and all that is known.
@@ -168,13 +169,21 @@ func (s *Session) see(w *Window) (see Sight, ok bool) {
 	return Sight{Camera: v, Neutral: w.gaze.Neutral, Hidden: w.gaze.Hidden, Cut: w.gaze.Cut}, ok
 }
 
+// stageOf is the stage that w sees. Call with mu held.
+func (s *Session) stageOf(w *Window) *stage {
+	if w.stage != nil {
+		return w.stage
+	}
+	return s.stage
+}
+
 // greet tells w which sight is its own, and what is known of it.
 func (s *Session) greet(w *Window) {
 	see, ok := s.see(w)
 	if !ok || w.gaze.Moving {
 		return
 	}
-	t := s.sight(see)
+	t := s.sight(see, s.stageOf(w))
 	w.Send(Sighted{"sighted", w.gaze.N, t.key})
 	for _, f := range t.frames() {
 		if m := f.message(t); m != nil && f.level != thumb {
@@ -233,31 +242,53 @@ func (s *Session) Look(w *Window, g Gaze) {
 }
 
 // Draft takes in what a drag under way would change; no ops end it. A drag that
-// makes no valid document is passed over until it does.
+// makes no valid document is passed over until it does; one that would build the
+// place anew is shown when it ends.
 func (s *Session) Draft(w *Window, ops []setup.Op) {
+	s.mu.Lock()
+	document := s.document
+	s.mu.Unlock()
+	var doc *setup.Setup
+	var lamps []*setup.Lamp
+	var on *stage
+	if len(ops) > 0 {
+		after, _, err := setup.Apply(document, ops)
+		if err != nil {
+			return
+		}
+		if doc, err = setup.Parse(after); err != nil {
+			return
+		}
+		s.mu.Lock()
+		on = s.stage
+		s.mu.Unlock()
+		st := setup.StageOf(doc, s.blob, s.File)
+		if st.Geometry != on.Geometry {
+			return
+		}
+		if st.Key != on.Key {
+			if on, err = s.bench.ready(context.Background(), st); err != nil {
+				return
+			}
+		}
+		if lamps, err = resolve(doc, on); err != nil {
+			return
+		}
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	before := w.drafted
-	w.draft, w.drafted = nil, nil
-	if len(ops) > 0 {
-		after, _, err := setup.Apply(s.document, ops)
-		if err != nil {
-			return
-		}
-		doc, err := setup.Parse(after)
-		if err != nil {
-			return
-		}
-		lamps, err := s.resolve(doc)
-		if err != nil {
-			return
-		}
-		w.draft, w.drafted = doc, lamps
+	w.draft, w.drafted, w.stage = doc, lamps, nil
+	if on != nil && on.Key != s.stage.Key {
+		w.stage = on
+		w.moved++ // shown by pictures in motion until it is there
+	}
+	if lamps != nil {
 		w.Send(Drafted{"drafted", s.facts(lamps)})
 	}
 	s.greet(w)
-	if fresh(before, w.drafted) {
-		defer s.bench.poke(true)
+	if fresh(before, lamps) || w.stage != nil {
+		defer s.bench.poke(!s.bench.previewing())
 	}
 }
 
@@ -273,7 +304,7 @@ func (s *Session) Aside(window string, docs []*setup.Setup) ([]map[string]LampFa
 	w.aside = nil
 	var out []map[string]LampFact
 	for _, d := range docs {
-		lamps, err := s.resolve(d)
+		lamps, err := resolve(d, s.stage)
 		if err != nil {
 			return nil, err
 		}
@@ -306,7 +337,7 @@ func (s *Session) wanted(key string) []*setup.Lamp {
 		if len(w.drafted) == 0 && len(w.aside) == 0 {
 			continue
 		}
-		if see, ok := s.see(w); !ok || see.key(s.hash) != key {
+		if see, ok := s.see(w); !ok || see.key(s.stageOf(w).Key) != key {
 			continue
 		}
 		for _, l := range slices.Concat(w.drafted, w.aside) {
@@ -322,27 +353,36 @@ func (s *Session) wanted(key string) []*setup.Lamp {
 // Changed takes in an edit that is in the journal, and tells every window: of
 // the edit alone, or of the whole document where a revision was missed.
 func (s *Session) Changed(d *store.Done) error {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if d.Repeat || d.Revision <= s.revision {
+	if d.Repeat {
 		return nil
 	}
 	doc, err := setup.Parse(d.Document)
 	if err != nil {
 		return err
 	}
-	lamps, err := s.resolve(doc)
+	// Made ready before anybody has to wait for the lock.
+	on, err := s.bench.ready(context.Background(), setup.StageOf(doc, s.blob, s.File))
 	if err != nil {
 		return err
 	}
-	stale := fresh(s.lamps, lamps) || !maps.Equal(s.doc.Views, doc.Views)
+	lamps, err := resolve(doc, on)
+	if err != nil {
+		return err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if d.Revision <= s.revision {
+		return nil
+	}
+	elsewhere := on.Key != s.stage.Key
+	stale := elsewhere || fresh(s.lamps, lamps) || !maps.Equal(s.doc.Views, doc.Views)
 	gap := d.Revision != s.revision+1
 	views := s.doc.Views
-	s.doc, s.document, s.revision, s.lamps = doc, d.Document, d.Revision, lamps
+	s.doc, s.document, s.revision, s.lamps, s.stage = doc, d.Document, d.Revision, lamps, on
 	s.figures = true
 	for w := range s.windows {
 		if w.Name == d.Edit.Window {
-			w.draft, w.drafted = nil, nil
+			w.draft, w.drafted, w.stage = nil, nil, nil
 		}
 		before := w.View
 		s.opens(w)
@@ -351,7 +391,7 @@ func (s *Session) Changed(d *store.Done) error {
 		} else {
 			w.Send(Edited{Type: "edited", Revision: d.Revision, Ops: d.Edit.Ops, Label: d.Edit.Label, Deed: d.Deed, Person: d.Edit.Person, Window: d.Edit.Window, Seq: d.Edit.Seq, Lamps: s.facts(lamps), Over: d.Over})
 		}
-		if gap || before != w.View || views[w.View] != doc.Views[w.View] {
+		if gap || elsewhere || before != w.View || views[w.View] != doc.Views[w.View] {
 			s.greet(w)
 		}
 	}
@@ -397,7 +437,7 @@ func (s *Session) tell(t *sight, f *frame) {
 		return
 	}
 	for w := range s.windows {
-		if see, ok := s.see(w); ok && see.key(s.hash) == t.key {
+		if see, ok := s.see(w); ok && see.key(s.stageOf(w).Key) == t.key {
 			w.Send(m)
 		}
 	}
@@ -413,7 +453,7 @@ func (s *Session) sendThumb(w *Window, id string, t *sight) {
 // keyOf is the key of a saved view's sight.
 func (s *Session) keyOf(id string) string {
 	see := viewSight(s.doc.Views[id])
-	return see.key(s.hash)
+	return see.key(s.stage.Key)
 }
 
 // ErrUnknown means that a sight, frame or view is not, or no longer, known.

@@ -75,6 +75,7 @@ const (
 type sight struct {
 	key    string
 	see    Sight
+	stage  *stage
 	levels [levels]*frame
 	used   int64   // when a window last showed it
 	ev     float64 // at which it is shown
@@ -178,11 +179,11 @@ func (b *Bench) size(aspect float64, level int) (w, h int) {
 
 // sight returns what is known of a way to see, beginning it if it is new. Call
 // with mu held.
-func (s *Session) sight(see Sight) *sight {
-	key := see.key(s.hash)
+func (s *Session) sight(see Sight, on *stage) *sight {
+	key := see.key(on.Key)
 	t := s.sights[key]
 	if t == nil {
-		t = &sight{key: key, see: see, used: s.clock}
+		t = &sight{key: key, see: see, stage: on, used: s.clock}
 		s.sights[key] = t
 	}
 	return t
@@ -195,7 +196,7 @@ func (s *Session) frame(t *sight, level int, lamps []*setup.Lamp) *frame {
 	if f == nil {
 		w, h := s.bench.size(t.see.Camera.Aspect, level)
 		goal := []int{1, 1, s.bench.opt.MaxSamples, min(thumbSamples, s.bench.opt.MaxSamples)}[level]
-		f = &frame{key: t.key + "-" + string(rune('0'+level)), level: level, cam: t.see.Camera.Camera(), see: t.see.pass(s.place), w: w, h: h, goal: goal, guide: render.NewGuide(w, h), layers: map[[32]byte]*layer{}}
+		f = &frame{key: t.key + "-" + string(rune('0'+level)), level: level, cam: t.see.Camera.Camera(), see: t.see.pass(t.stage.place), w: w, h: h, goal: goal, guide: render.NewGuide(w, h), layers: map[[32]byte]*layer{}}
 		t.levels[level] = f
 	}
 	for _, l := range lamps {

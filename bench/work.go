@@ -70,12 +70,12 @@ func (b *Bench) next() *job {
 				see, ok := s.see(w)
 				switch {
 				case !ok:
-				case w.gaze.Moving:
-					if w.moved > w.made && bestRank > -2 {
+				case w.moved > w.made && (w.gaze.Moving || w.stage != nil):
+					if bestRank > -2 {
 						best, bestRank = &job{s: s, eye: w}, -2
 					}
-				default:
-					t := s.sight(see)
+				case !w.gaze.Moving:
+					t := s.sight(see, s.stageOf(w))
 					t.used, t.ev = s.clock, see.Camera.EV
 					shown[t] = true
 				}
@@ -86,7 +86,7 @@ func (b *Bench) next() *job {
 				offer(s, t, full, 20)
 			}
 			for _, id := range s.doc.SortedViews() {
-				t := s.sight(viewSight(s.doc.Views[id]))
+				t := s.sight(viewSight(s.doc.Views[id]), s.stage)
 				if !shown[t] {
 					t.ev = s.doc.Views[id].EV
 				}
@@ -264,7 +264,7 @@ func (j *job) run(ctx context.Context) error {
 		return j.s.makeFigures()
 	}
 	f := j.f
-	p := &render.Pass{World: j.s.place.world, View: f.cam, W: f.w, H: f.h, Seed: 1, Guide: f.guide, Sight: f.see}
+	p := &render.Pass{World: j.t.stage.world, View: f.cam, W: f.w, H: f.h, Seed: 1, Guide: f.guide, Sight: f.see}
 	if f.level == coarse {
 		p.Bounces = 1
 	}
@@ -307,7 +307,7 @@ func (j *job) preview(ctx context.Context) error {
 	if w.drafted != nil {
 		lamps = w.drafted
 	}
-	place := s.place
+	place := s.stageOf(w).place
 	s.mu.Unlock()
 	if !ok {
 		return nil
@@ -603,7 +603,7 @@ func (s *Session) makeFigures() error {
 				break
 			}
 		}
-		b := budget.Count(target, s.place.scene, s.lamps, guide)
+		b := budget.Count(target, s.stage.scene, s.lamps, guide)
 		v.budget, v.revised = &b, s.revision
 		if t != nil && t.levels[thumb] != nil && complete(t.levels[thumb], s.lamps) {
 			f := t.levels[thumb]

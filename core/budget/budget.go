@@ -189,6 +189,9 @@ func (t *Target) casters(s *scene.Scene, l *setup.Lamp) (faces, triangles int) {
 	}
 	for i := range s.Objects {
 		o := &s.Objects[i]
+		if s.Absent != nil && s.Absent[i] {
+			continue
+		}
 		c := vec.Lerp(o.Lo, o.Hi, 0.5)
 		r := float64(o.Hi.Sub(o.Lo).Len()) / 2
 		d := c.Sub(src.Pos)

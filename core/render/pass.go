@@ -313,7 +313,7 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 				if l.Channels&prevCh == 0 {
 					continue
 				}
-				if rad, pdf := l.Meet(start, dir, travel, far); pdf > 0 {
+				if rad, pdf := l.Meet(start, dir, travel, far); pdf > 0 && !w.tracer.blocked(start, dir, l.Pos.Sub(start).Len()) {
 					m := prevPdf / (prevPdf + pdf*chance(l, v-1, start))
 					if v > 1 {
 						m *= near(l, start)
@@ -340,7 +340,7 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 					if w.Neutral <= 0 {
 						w.put(int(e), Seen, thr.Mul(rad))
 					}
-				} else {
+				} else if !w.tracer.blocked(start, dir, far) {
 					pdf := l.TrianglePdf(far, cos) * chance(l, v-1, start)
 					w.put(int(e), kind, thr.Mul(rad).Scale(prevPdf/(prevPdf+pdf)))
 				}
@@ -422,6 +422,9 @@ func (w *path) escaped(v int, kind Kind, mirror bool, thr, dir, n vec.V3, pdf fl
 			if l.Kind == light.Sky && w.Neutral <= 0 {
 				w.put(i, Seen, thr.Mul(rad))
 			}
+			continue
+		}
+		if w.tracer.blocked(from, dir, inf) {
 			continue
 		}
 		k := kind

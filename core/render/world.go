@@ -10,43 +10,98 @@ import (
 	"willowherb/core/vec"
 )
 
-// World is a scene compiled for ray queries. Triangles that rays may pass
-// (masks, blends, glass) have a tree of their own, so that opaque geometry pays
-// nothing for them. Immutable; shared by all passes.
+// World is a scene compiled for ray queries. Triangles that rays may pass (masks,
+// blends, glass) have a tree of their own, so that opaque geometry pays nothing
+// for them; so have things that move, which are then quick to move again, and
+// blockers, which only shadow rays meet. Immutable; shared by all passes.
 type World struct {
-	S         *scene.Scene
-	opaque    *trace.Tree
-	special   *trace.Tree
-	opaqueID  []uint32
-	specialID []uint32
-	channels  []uint8 // of each object
+	S        *scene.Scene
+	opaque   tree
+	special  tree
+	moving   tree
+	blocking tree
+	channels []uint8 // of each object
+	parts    []Part
 }
 
+// tree is a ray structure with the scene's numbers of its triangles.
+type tree struct {
+	*trace.Tree
+	id []uint32
+}
+
+// Part is what an object does in a world.
+type Part uint8
+
+// Parts.
+const (
+	Fixed    Part = iota
+	Moving        // in a tree of its own, quick to rebuild
+	Blocking      // unseen: it only casts shadow
+	Gone          // not there
+)
+
 // Compile builds the ray structures of s, which must not change afterwards.
-func Compile(s *scene.Scene, workers int) (*World, error) {
-	w := &World{S: s, channels: make([]uint8, len(s.Objects))}
+func Compile(s *scene.Scene, workers int) (*World, error) { return CompileParts(s, nil, workers) }
+
+// CompileParts is Compile with what each object does; nil for all fixed.
+func CompileParts(s *scene.Scene, parts []Part, workers int) (*World, error) {
+	w := &World{S: s, channels: make([]uint8, len(s.Objects)), parts: parts}
 	for i := range w.channels {
 		w.channels[i] = 0xff
 	}
-	var oi, si []uint32
-	for t, m := range s.Mat {
-		i, j, k := s.Corner(uint32(t))
-		if s.Materials[m].Special() {
-			si = append(si, i, j, k)
-			w.specialID = append(w.specialID, uint32(t))
-		} else {
-			oi = append(oi, i, j, k)
-			w.opaqueID = append(w.opaqueID, uint32(t))
+	var err error
+	if w.opaque, err = w.build(workers, func(p Part, special bool) bool { return p == Fixed && !special }); err != nil {
+		return nil, err
+	}
+	return w, w.others(workers)
+}
+
+// Posed returns the world of s, which differs from w's scene in where its moving
+// and blocking objects are and in how materials look. What is fixed is shared.
+func (w *World) Posed(s *scene.Scene, workers int) (*World, error) {
+	out := *w
+	out.S = s
+	return &out, out.others(workers)
+}
+
+// Painted returns the world of s, which differs from w's scene in how materials
+// look. Whether rays may pass them must be the same.
+func (w *World) Painted(s *scene.Scene) *World {
+	out := *w
+	out.S = s
+	return &out
+}
+
+func (w *World) others(workers int) (err error) {
+	if w.special, err = w.build(workers, func(p Part, special bool) bool { return p <= Moving && special }); err != nil {
+		return err
+	}
+	if w.moving, err = w.build(workers, func(p Part, special bool) bool { return p == Moving && !special }); err != nil {
+		return err
+	}
+	w.blocking, err = w.build(workers, func(p Part, _ bool) bool { return p == Blocking })
+	return err
+}
+
+// build makes the tree of the triangles that belong.
+func (w *World) build(workers int, belongs func(p Part, special bool) bool) (t tree, err error) {
+	var index []uint32
+	for k, m := range w.S.Mat {
+		part := Fixed
+		if w.parts != nil {
+			part = w.parts[w.S.Obj[k]]
+		}
+		if belongs(part, w.S.Materials[m].Special()) {
+			a, b, c := w.S.Corner(uint32(k))
+			index = append(index, a, b, c)
+			t.id = append(t.id, uint32(k))
 		}
 	}
-	var err error
-	if w.opaque, err = trace.Build(s.V.Pos, oi, workers); err != nil {
-		return nil, fmt.Errorf("compiling the place: %w", err)
+	if t.Tree, err = trace.Build(w.S.V.Pos, index, workers); err != nil {
+		return t, fmt.Errorf("compiling the place: %w", err)
 	}
-	if w.special, err = trace.Build(s.V.Pos, si, workers); err != nil {
-		return nil, fmt.Errorf("compiling the place: %w", err)
-	}
-	return w, nil
+	return t, nil
 }
 
 // SetChannels restricts which lights may light an object: those that share a
@@ -54,13 +109,14 @@ func Compile(s *scene.Scene, workers int) (*World, error) {
 func (w *World) SetChannels(object int, bits uint8) { w.channels[object] = bits }
 
 // Bytes returns the memory held by the ray structures.
-func (w *World) Bytes() int { return w.opaque.Bytes() + w.special.Bytes() }
+func (w *World) Bytes() int {
+	return w.opaque.Bytes() + w.special.Bytes() + w.moving.Bytes() + w.blocking.Bytes()
+}
 
-// tracer is one worker's access to a World.
+// tracer is one worker's access to a World; what the world has none of is nil.
 type tracer struct {
-	w           *World
-	opq, spc    *trace.Tracer
-	hasSpecials bool
+	w                  *World
+	opq, spc, mov, blk *trace.Tracer
 }
 
 // tracers are reused between passes: each holds a stack of some kilobytes.
@@ -70,7 +126,16 @@ func (w *World) tracer() *tracer {
 	if t, ok := tracers.Get().(*tracer); ok && t.w == w {
 		return t
 	}
-	return &tracer{w: w, opq: trace.NewTracer(w.opaque), spc: trace.NewTracer(w.special), hasSpecials: w.special.Triangles() > 0}
+	t := &tracer{w: w, opq: trace.NewTracer(w.opaque.Tree)}
+	for _, o := range []struct {
+		to   **trace.Tracer
+		tree tree
+	}{{&t.spc, w.special}, {&t.mov, w.moving}, {&t.blk, w.blocking}} {
+		if o.tree.Triangles() > 0 {
+			*o.to = trace.NewTracer(o.tree.Tree)
+		}
+	}
+	return t
 }
 
 func (t *tracer) release() { tracers.Put(t) }
@@ -97,18 +162,22 @@ func leave(p, n, d vec.V3) vec.V3 {
 // decides blends: a surface of coverage a is there when alpha < a.
 func (t *tracer) first(r trace.Ray, alpha float32) (tri uint32, h trace.Hit, ok bool) {
 	if t.opq.First(&r, &h) {
-		tri, ok = t.w.opaqueID[h.Tri], true
+		tri, ok = t.w.opaque.id[h.Tri], true
 		r.Max = h.T
 	}
-	if !t.hasSpecials {
+	var q trace.Hit
+	if t.mov != nil && t.mov.First(&r, &q) {
+		tri, h, ok = t.w.moving.id[q.Tri], q, true
+		r.Max = h.T
+	}
+	if t.spc == nil {
 		return tri, h, ok
 	}
-	var q trace.Hit
 	for range 256 {
 		if !t.spc.First(&r, &q) {
 			break
 		}
-		id := t.w.specialID[q.Tri]
+		id := t.w.special.id[q.Tri]
 		m := &t.w.S.Materials[t.w.S.Mat[id]]
 		if m.Alpha != scene.Opaque {
 			p := t.w.S.PointAt(id, q.U, q.V)
@@ -122,14 +191,24 @@ func (t *tracer) first(r trace.Ray, alpha float32) (tri uint32, h trace.Hit, ok 
 	return tri, h, ok
 }
 
+// blocked reports whether a blocker stands in a way that was found by a ray, which
+// does not see blockers.
+func (t *tracer) blocked(o, d vec.V3, dist float32) bool {
+	if t.blk == nil {
+		return false
+	}
+	r := trace.Ray{O: o, D: d, Max: dist}
+	return t.blk.Any(&r)
+}
+
 // passes returns the share of light, per colour, that gets from o along d as far
 // as dist.
 func (t *tracer) passes(o, d vec.V3, dist float32) vec.V3 {
 	r := trace.Ray{O: o, D: d, Max: dist}
-	if t.opq.Any(&r) {
+	if t.opq.Any(&r) || t.mov != nil && t.mov.Any(&r) || t.blk != nil && t.blk.Any(&r) {
 		return vec.V3{}
 	}
-	if !t.hasSpecials {
+	if t.spc == nil {
 		return vec.Splat(1)
 	}
 	k := vec.Splat(1)
@@ -138,7 +217,7 @@ func (t *tracer) passes(o, d vec.V3, dist float32) vec.V3 {
 		if !t.spc.First(&r, &q) {
 			return k
 		}
-		id := t.w.specialID[q.Tri]
+		id := t.w.special.id[q.Tri]
 		m := &t.w.S.Materials[t.w.S.Mat[id]]
 		p := t.w.S.PointAt(id, q.U, q.V)
 		a := t.w.S.Alpha(m, &p)

@@ -98,6 +98,7 @@ type Object struct {
 	Count int
 	Lo    vec.V3
 	Hi    vec.V3
+	Node  int // its node, or None
 }
 
 // Camera is a view that came with the file. FovY is vertical, in radians.
@@ -149,6 +150,11 @@ type Scene struct {
 	Lights    []Light
 	Lo, Hi    vec.V3
 	Warnings  []string
+	// Nodes and animations, to pose the place; vertices are as at rest.
+	Nodes      []Node
+	Animations []Animation
+	// Absent objects are listed but neither seen nor shining; nil for none.
+	Absent []bool
 }
 
 // Triangles returns their number.

@@ -178,7 +178,7 @@ func (r *Resolved) source(s *scene.Scene) *light.Light {
 		l.Shadow = true
 		var tris []uint32
 		for t, m := range s.Mat {
-			if s.Materials[m].Name == r.Material && s.Materials[m].Emits() {
+			if s.Materials[m].Name == r.Material && s.Materials[m].Emits() && (s.Absent == nil || !s.Absent[s.Obj[t]]) {
 				tris = append(tris, uint32(t))
 			}
 		}

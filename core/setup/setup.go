@@ -36,6 +36,64 @@ type Setup struct {
 	Lights  map[string]Light `json:"lights"`
 	Views   map[string]View  `json:"views"`
 	Looks   map[string]Look  `json:"looks"`
+	// What the setup says of the place. The file stays as it is.
+	Place     *Place              `json:"place,omitempty"`
+	Objects   map[string]Object   `json:"objects,omitempty"`
+	Materials map[string]Material `json:"materials,omitempty"`
+	Backdrops map[string]Backdrop `json:"backdrops,omitempty"`
+	Time      float64             `json:"time,omitempty"` // of the place's animations, seconds
+}
+
+// Place is the file that the setup lights.
+type Place struct {
+	Blob string `json:"blob"` // content hash
+	File string `json:"file"`
+}
+
+// Part says what an object does at run time.
+type Part string
+
+// Parts of objects.
+const (
+	Static  Part = "static"
+	Mover   Part = "mover"   // it moves: lit by probes, never in the lightmap
+	Blocker Part = "blocker" // an unseen solid that only casts shadow
+)
+
+// Object is what the setup says of all that lies at or under a path of the file's
+// hierarchy.
+type Object struct {
+	Path   string     `json:"path"`
+	Name   string     `json:"name,omitempty"`   // in this setup
+	Part   Part       `json:"part,omitempty"`   // empty: static
+	Hidden bool       `json:"hidden,omitempty"` // not there at all: neither seen nor casting shadow
+	Locked bool       `json:"locked,omitempty"`
+	Offset [3]float64 `json:"offset"` // metres
+	Pivot  [3]float64 `json:"pivot"`
+	Turn   float64    `json:"turn"` // degrees about the upright axis through the pivot
+}
+
+// Material is what the setup changes of a material of the file, by its name. What
+// is left out is as in the file.
+type Material struct {
+	Name      string      `json:"name"`
+	Colour    *[3]float64 `json:"colour,omitempty"` // linear Rec. 709; multiplies the textures
+	Roughness *float64    `json:"roughness,omitempty"`
+	Metal     *float64    `json:"metal,omitempty"`
+	Emission  *[3]float64 `json:"emission,omitempty"` // cd/m2 at unit output of its light
+}
+
+// Backdrop is a sweep put behind a figure: a floor that curves up into a wall.
+type Backdrop struct {
+	Name      string     `json:"name"`
+	Position  [3]float64 `json:"position"` // of the middle of its front edge, on the ground
+	Facing    float64    `json:"facing"`   // degrees about the upright axis; 0 opens to +Z
+	Width     float64    `json:"width"`
+	Depth     float64    `json:"depth"`
+	Height    float64    `json:"height"`
+	Curve     float64    `json:"curve"` // radius of the bend, metres
+	Colour    [3]float64 `json:"colour"`
+	Roughness float64    `json:"roughness"`
 }
 
 // Group gathers lights; its trim in stops is added to every light in it.
@@ -199,6 +257,7 @@ var idShape = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,63}$`)
 const (
 	MaxLights = 500
 	MaxViews  = 200
+	maxParts  = 5000 // objects, materials or backdrops that a setup says something of
 	maxName   = 80
 )
 
@@ -270,7 +329,67 @@ func (s *Setup) Validate() error {
 			c.ok(strings.HasPrefix(p, "/") && !strings.HasPrefix(p, "/looks"), at+"/overrides", "%q is no place in the setup", p)
 		}
 	}
+	s.validatePlace(&c)
 	return errors.Join(c.errs...)
+}
+
+func (s *Setup) validatePlace(c *checker) {
+	limit := func(at string, n int) { c.ok(n <= maxParts, at, "%d are over the limit of %d", n, maxParts) }
+	limit("/objects", len(s.Objects))
+	limit("/materials", len(s.Materials))
+	limit("/backdrops", len(s.Backdrops))
+	c.num("/time", s.Time, 0, 1e6)
+	if s.Place != nil {
+		c.ok(len(s.Place.Blob) == 64 && len(s.Place.File) > 0 && len(s.Place.File) <= 600, "/place", "names no file that is kept")
+	}
+	unit := func(at string, v [3]float64, hi float64) {
+		for _, x := range v {
+			c.num(at, x, 0, hi)
+		}
+	}
+	for id, o := range s.Objects {
+		at := "/objects/" + id
+		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
+		c.ok(o.Path != "" && len(o.Path) <= 1024, at+"/path", "names no object")
+		c.ok(len(o.Name) <= maxName, at+"/name", "is over %d letters", maxName)
+		c.ok(o.Part == "" || o.Part == Static || o.Part == Mover || o.Part == Blocker, at+"/part", "%q is not static, mover or blocker", o.Part)
+		c.num(at+"/turn", o.Turn, -3600, 3600)
+		for k := range 3 {
+			c.num(at+"/offset", o.Offset[k], -1e5, 1e5)
+			c.num(at+"/pivot", o.Pivot[k], -1e6, 1e6)
+		}
+	}
+	for id, m := range s.Materials {
+		at := "/materials/" + id
+		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
+		if m.Colour != nil {
+			unit(at+"/colour", *m.Colour, 1)
+		}
+		if m.Roughness != nil {
+			c.num(at+"/roughness", *m.Roughness, 0, 1)
+		}
+		if m.Metal != nil {
+			c.num(at+"/metal", *m.Metal, 0, 1)
+		}
+		if m.Emission != nil {
+			unit(at+"/emission", *m.Emission, 1e7)
+		}
+	}
+	for id, b := range s.Backdrops {
+		at := "/backdrops/" + id
+		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
+		c.name(at+"/name", b.Name)
+		c.num(at+"/width", b.Width, 0.1, 200)
+		c.num(at+"/depth", b.Depth, 0.1, 200)
+		c.num(at+"/height", b.Height, 0.1, 200)
+		c.num(at+"/curve", b.Curve, 0, min(b.Depth, b.Height))
+		c.num(at+"/facing", b.Facing, -3600, 3600)
+		c.num(at+"/roughness", b.Roughness, 0, 1)
+		unit(at+"/colour", b.Colour, 1)
+		for k := range 3 {
+			c.num(at+"/position", b.Position[k], -1e6, 1e6)
+		}
+	}
 }
 
 // Check reports what is wrong with a camera that has no name or place in a setup.

@@ -161,3 +161,30 @@ func (a Mat4) Normal(n V3) V3 {
 	ez := a[0]*a[5] - a[4]*a[1]
 	return New(s*(cx*x+dx*y+ex*z), s*(cy*x+dy*y+ey*z), s*(cz*x+dz*y+ez*z))
 }
+
+// Inverse returns the inverse of an affine transform; ok is false where it has
+// none.
+func (a Mat4) Inverse() (b Mat4, ok bool) {
+	d := a.Det3()
+	if d == 0 || math.IsNaN(d) || math.IsInf(1/d, 0) {
+		return b, false
+	}
+	k := 1 / d
+	b = Mat4{
+		(a[5]*a[10] - a[6]*a[9]) * k, (a[2]*a[9] - a[1]*a[10]) * k, (a[1]*a[6] - a[2]*a[5]) * k, 0,
+		(a[6]*a[8] - a[4]*a[10]) * k, (a[0]*a[10] - a[2]*a[8]) * k, (a[2]*a[4] - a[0]*a[6]) * k, 0,
+		(a[4]*a[9] - a[5]*a[8]) * k, (a[1]*a[8] - a[0]*a[9]) * k, (a[0]*a[5] - a[1]*a[4]) * k, 0,
+	}
+	for r := range 3 {
+		b[12+r] = -(b[r]*a[12] + b[4+r]*a[13] + b[8+r]*a[14])
+	}
+	b[15] = 1
+	return b, true
+}
+
+// Shift returns the transform that moves by d.
+func Shift(d [3]float64) Mat4 {
+	m := Identity()
+	m[12], m[13], m[14] = d[0], d[1], d[2]
+	return m
+}

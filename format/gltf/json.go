@@ -20,7 +20,7 @@ type document struct {
 	Images             []image      `json:"images,omitempty"`
 	Samplers           []sampler    `json:"samplers,omitempty"`
 	Cameras            []camera     `json:"cameras,omitempty"`
-	Animations         []any        `json:"animations,omitempty"`
+	Animations         []animation  `json:"animations,omitempty"`
 	Skins              []any        `json:"skins,omitempty"`
 	ExtensionsUsed     []string     `json:"extensionsUsed,omitempty"`
 	ExtensionsRequired []string     `json:"extensionsRequired,omitempty"`
@@ -49,6 +49,9 @@ type node struct {
 		Light *struct {
 			Light int `json:"light"`
 		} `json:"KHR_lights_punctual,omitempty"`
+		Instancing *struct {
+			Attributes map[string]int `json:"attributes"`
+		} `json:"EXT_mesh_gpu_instancing,omitempty"`
 	} `json:"extensions,omitzero"`
 	Extras json.RawMessage `json:"extras,omitempty"`
 }
@@ -140,6 +143,7 @@ type material struct {
 			Factor *float64     `json:"transmissionFactor,omitempty"`
 			Tex    *textureInfo `json:"transmissionTexture,omitempty"`
 		} `json:"KHR_materials_transmission,omitempty"`
+		Unlit *struct{} `json:"KHR_materials_unlit,omitempty"`
 	} `json:"extensions,omitzero"`
 }
 
@@ -189,4 +193,22 @@ type punctual struct {
 		Outer *float64 `json:"outerConeAngle,omitempty"`
 	} `json:"spot,omitempty"`
 	Extras map[string]any `json:"extras,omitempty"`
+}
+
+type animation struct {
+	Name     string `json:"name,omitempty"`
+	Channels []struct {
+		Sampler int `json:"sampler"`
+		Target  struct {
+			Node *int   `json:"node,omitempty"`
+			Path string `json:"path"`
+		} `json:"target"`
+	} `json:"channels"`
+	Samplers []animationSampler `json:"samplers"`
+}
+
+type animationSampler struct {
+	Input         int    `json:"input"`
+	Output        int    `json:"output"`
+	Interpolation string `json:"interpolation,omitempty"`
 }

@@ -3,6 +3,7 @@ package gltf
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"willowherb/core/colour"
 	"willowherb/core/scene"
@@ -107,14 +108,14 @@ func (r *reader) nodes() error {
 	}
 	seen := make([]bool, len(r.doc.Nodes))
 	for _, i := range roots {
-		if err := r.visit(i, vec.Identity(), "", 0, seen); err != nil {
+		if err := r.visit(i, scene.None, vec.Identity(), "", 0, seen); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (r *reader) visit(i int, parent vec.Mat4, path string, depth int, seen []bool) error {
+func (r *reader) visit(i, up int, parent vec.Mat4, path string, depth int, seen []bool) error {
 	if i < 0 || i >= len(r.doc.Nodes) {
 		return r.fail("nodes", again, "node %d of %d is named as a child", i, len(r.doc.Nodes))
 	}
@@ -134,6 +135,8 @@ func (r *reader) visit(i int, parent vec.Mat4, path string, depth int, seen []bo
 	if err != nil {
 		return err
 	}
+	r.place(i, up, m)
+	at0 := len(r.out.Nodes) - 1
 	m = parent.Mul(m)
 	name := n.Name
 	if name == "" {
@@ -149,8 +152,20 @@ func (r *reader) visit(i int, parent vec.Mat4, path string, depth int, seen []bo
 		if *n.Mesh < 0 || *n.Mesh >= len(r.doc.Meshes) {
 			return r.fail(at+".mesh", again, "names mesh %d of %d", *n.Mesh, len(r.doc.Meshes))
 		}
-		if err := r.mesh(*n.Mesh, m, name, path); err != nil {
-			return err
+		places := []vec.Mat4{m}
+		if in := n.Extensions.Instancing; in != nil {
+			if places, err = r.instances(at, in.Attributes, m); err != nil {
+				return err
+			}
+		}
+		for k, p := range places {
+			called := name
+			if len(places) > 1 {
+				called = fmt.Sprintf("%s %d", name, k+1)
+			}
+			if err := r.mesh(*n.Mesh, p, called, path, at0); err != nil {
+				return err
+			}
 		}
 	}
 	if n.Camera != nil {
@@ -164,7 +179,7 @@ func (r *reader) visit(i int, parent vec.Mat4, path string, depth int, seen []bo
 		}
 	}
 	for _, c := range n.Children {
-		if err := r.visit(c, m, path, depth+1, seen); err != nil {
+		if err := r.visit(c, at0, m, path, depth+1, seen); err != nil {
 			return err
 		}
 	}
@@ -264,9 +279,9 @@ func (r *reader) light(at string, k int, m vec.Mat4, name string) error {
 	return nil
 }
 
-func (r *reader) mesh(k int, m vec.Mat4, name, path string) error {
+func (r *reader) mesh(k int, m vec.Mat4, name, path string, node int) error {
 	s := r.out
-	obj := scene.Object{Name: name, Path: path, First: len(s.Mat)}
+	obj := scene.Object{Name: name, Path: path, First: len(s.Mat), Node: node}
 	flat := 0
 	for pi := range r.doc.Meshes[k].Primitives {
 		n, err := r.primitive(fmt.Sprintf("meshes[%d].primitives[%d]", k, pi), &r.doc.Meshes[k].Primitives[pi], m, uint32(len(s.Objects)))
@@ -308,9 +323,11 @@ func (r *reader) primitive(at string, p *primitive, m vec.Mat4, obj uint32) (fla
 	if err != nil {
 		return 0, err
 	}
-	if pos.comp != 5126 {
-		return 0, r.fail(at+".attributes.POSITION", "export positions as float", "component type %d is not float", pos.comp)
+	quantized := slices.Contains(r.doc.ExtensionsUsed, "KHR_mesh_quantization")
+	if pos.comp != 5126 && (!quantized || pos.comp == 5125) {
+		return 0, r.fail(at+".attributes.POSITION", "export positions as float, or say that KHR_mesh_quantization is used", "component type %d is not float", pos.comp)
 	}
+	pos.whole = quantized
 	attr := func(name string, types ...string) (span, bool, error) {
 		i, ok := p.Attributes[name]
 		if !ok {
@@ -334,6 +351,7 @@ func (r *reader) primitive(at string, p *primitive, m vec.Mat4, obj uint32) (fla
 	if err != nil {
 		return 0, err
 	}
+	uv0.whole, uv1.whole = quantized, quantized
 	col, hasC, err := attr("COLOR_0", "VEC3", "VEC4")
 	if err != nil {
 		return 0, err

@@ -37,12 +37,14 @@ type Limits struct {
 	ImagePixels int64 // of one picture
 	ImageSide   int
 	TotalPixels int64 // of all pictures
+	Instances   int64 // of one node
+	Keys        int64 // of one animation channel
 }
 
 // DefaultLimits are those of the application.
 func DefaultLimits() Limits {
 	return Limits{FileBytes: 1 << 30, Triangles: trace.MaxTriangles, Vertices: 12_000_000, Nodes: 200_000, Depth: 256,
-		ImagePixels: 1 << 26, ImageSide: 16384, TotalPixels: 1 << 28}
+		ImagePixels: 1 << 26, ImageSide: 16384, TotalPixels: 1 << 28, Instances: 100_000, Keys: 200_000}
 }
 
 // Error is what is wrong with a file: where, and what to do about it.
@@ -67,7 +69,8 @@ func (e *Error) Error() string {
 
 var supported = []string{
 	"KHR_lights_punctual", "KHR_materials_emissive_strength", "KHR_materials_specular", "KHR_materials_ior",
-	"KHR_materials_transmission", "KHR_texture_transform", "EXT_texture_webp",
+	"KHR_materials_transmission", "KHR_materials_unlit", "KHR_texture_transform", "KHR_mesh_quantization",
+	"EXT_texture_webp", "EXT_mesh_gpu_instancing",
 }
 
 // Side opens a file beside the one being read; name is a relative path without "..".
@@ -132,6 +135,7 @@ type reader struct {
 	pathOf  []string
 	twoUV   bool
 	colours bool
+	numbers map[int]int // node of the file: node of the scene
 }
 
 func (r *reader) fail(path, remedy, format string, a ...any) error {
@@ -252,8 +256,8 @@ func (r *reader) header() error {
 	if len(r.doc.Materials) > math.MaxUint16-1 {
 		return r.fail("materials", "share materials", "%d are over the limit of %d", len(r.doc.Materials), math.MaxUint16-1)
 	}
-	if len(r.doc.Animations) > 0 {
-		r.warn("%d animations are left for later: the place is shown at rest", len(r.doc.Animations))
+	if err := r.animations(); err != nil {
+		return err
 	}
 	if len(r.doc.Skins) > 0 {
 		r.warn("%d skins are left out: figures stand in the pose of their meshes", len(r.doc.Skins))
@@ -354,6 +358,7 @@ type span struct {
 	n, of  int // elements, components of each
 	comp   int
 	norm   bool
+	whole  bool // integers that are not normalised mean themselves (KHR_mesh_quantization)
 }
 
 // accessor checks everything about accessor i before any memory is taken.
@@ -394,11 +399,23 @@ func (r *reader) accessor(at string, i int, limit int64, types ...string) (span,
 	if a.ByteOffset < 0 || a.ByteOffset > int64(len(data)) || (a.Count-1)*stride+int64(cs*of) > int64(len(data))-a.ByteOffset {
 		return span{}, r.fail(at, "the file is cut short or damaged; "+again, "%d elements do not fit into a buffer view of %d bytes", a.Count, len(data))
 	}
-	return span{data[a.ByteOffset:], int(stride), int(a.Count), of, a.ComponentType, a.Normalized}, nil
+	return span{data[a.ByteOffset:], int(stride), int(a.Count), of, a.ComponentType, a.Normalized, false}, nil
 }
 
 func (s *span) float(i, k int) float32 {
 	p := s.data[i*s.stride+k*compSize[s.comp]:]
+	if s.whole && !s.norm {
+		switch s.comp {
+		case 5120:
+			return float32(int8(p[0]))
+		case 5121:
+			return float32(p[0])
+		case 5122:
+			return float32(int16(binary.LittleEndian.Uint16(p)))
+		case 5123:
+			return float32(binary.LittleEndian.Uint16(p))
+		}
+	}
 	switch s.comp {
 	case 5126:
 		return math.Float32frombits(binary.LittleEndian.Uint32(p))
@@ -590,6 +607,10 @@ func (r *reader) materials() error {
 		o.OcclusionTex = tex("occlusionTexture", m.OcclusionTex)
 		o.EmissiveTex = tex("emissiveTexture", m.EmissiveTex)
 		strength := float32(1)
+		if m.Extensions.Unlit != nil {
+			r.warn("material %q is unlit in the file: it is lit here as a matt surface", m.Name)
+			o.Metallic, o.Roughness = 0, 1
+		}
 		if x := m.Extensions.Strength; x != nil {
 			num(&strength, x.Strength, 0, 1e9, "emissiveStrength")
 		}

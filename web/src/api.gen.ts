@@ -74,6 +74,42 @@ export interface Look {
   overrides: Record<string, Override>
 }
 
+export interface Place {
+  blob: string
+  file: string
+}
+
+export interface Object {
+  path: string
+  name?: string
+  part?: string
+  hidden?: boolean
+  locked?: boolean
+  offset: [number, number, number]
+  pivot: [number, number, number]
+  turn: number
+}
+
+export interface Material {
+  name: string
+  colour?: [number, number, number]
+  roughness?: number
+  metal?: number
+  emission?: [number, number, number]
+}
+
+export interface Backdrop {
+  name: string
+  position: [number, number, number]
+  facing: number
+  width: number
+  depth: number
+  height: number
+  curve: number
+  colour: [number, number, number]
+  roughness: number
+}
+
 export interface Setup {
   version: number
   name: string
@@ -84,6 +120,11 @@ export interface Setup {
   lights: Record<string, Light>
   views: Record<string, View>
   looks: Record<string, Look>
+  place?: Place
+  objects?: Record<string, Object>
+  materials?: Record<string, Material>
+  backdrops?: Record<string, Backdrop>
+  time?: number
 }
 
 export interface Op {
