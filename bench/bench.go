@@ -104,13 +104,7 @@ func (b *Bench) ready(ctx context.Context, st setup.Stage) (*stage, error) {
 	p, err := b.places.get(st.Key, 12, func() (*place, error) {
 		g, err := b.built.get(st.Geometry, 4, func() (*built, error) {
 			start := time.Now()
-			file, err := b.files.get(st.Blob, 4, func() (*scene.Scene, error) {
-				data, err := b.store.Blob(ctx, st.Blob)
-				if err != nil {
-					return nil, err
-				}
-				return gltf.Read(context.WithoutCancel(ctx), st.File, data, nil, gltf.DefaultLimits())
-			})
+			file, err := b.file(ctx, st)
 			if err != nil {
 				return nil, err
 			}
@@ -136,6 +130,17 @@ func (b *Bench) ready(ctx context.Context, st setup.Stage) (*stage, error) {
 		return nil, fmt.Errorf("%w: %w", ErrPlace, err)
 	}
 	return &stage{st, p}, nil
+}
+
+// file reads the stage's file once.
+func (b *Bench) file(ctx context.Context, st setup.Stage) (*scene.Scene, error) {
+	return b.files.get(st.Blob, 4, func() (*scene.Scene, error) {
+		data, err := b.store.Blob(ctx, st.Blob)
+		if err != nil {
+			return nil, err
+		}
+		return gltf.Read(context.WithoutCancel(ctx), st.File, data, nil, gltf.DefaultLimits())
+	})
 }
 
 // shelf keeps the last few of things that are dear to make, each made once however

@@ -294,12 +294,49 @@ type Thing struct {
 	Materials []string   `json:"materials"`
 }
 
-// Things lists the objects of the place.
-func (s *Session) Things() []Thing {
+// Surface is a material of the file, as it came.
+type Surface struct {
+	Name      string     `json:"name"`
+	Colour    [3]float64 `json:"colour"` // linear
+	Roughness float64    `json:"roughness"`
+	Metal     float64    `json:"metal"`
+	Emission  [3]float64 `json:"emission"` // cd/m2
+	Textured  bool       `json:"textured"`
+	Triangles int        `json:"triangles"`
+}
+
+// StageFacts are what the place has to offer.
+type StageFacts struct {
+	Things     []Thing   `json:"things"`
+	Surfaces   []Surface `json:"surfaces"`
+	Triangles  int       `json:"triangles"`
+	Duration   float64   `json:"duration"` // of the animations, seconds
+	Animations []string  `json:"animations"`
+	Warnings   []string  `json:"warnings"`
+}
+
+// FileScene is the place's file as it was read, without what the setup makes of it.
+func (s *Session) FileScene(ctx context.Context) (*scene.Scene, error) {
+	s.mu.Lock()
+	st := s.stage.Stage
+	s.mu.Unlock()
+	f, err := s.bench.file(ctx, st)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", ErrPlace, err)
+	}
+	return f, nil
+}
+
+// Facts lists the objects, materials and animations of the place.
+func (s *Session) Facts(ctx context.Context) (*StageFacts, error) {
+	file, err := s.FileScene(ctx)
+	if err != nil {
+		return nil, err
+	}
 	s.mu.Lock()
 	sc := s.stage.scene
 	s.mu.Unlock()
-	out := make([]Thing, len(sc.Objects))
+	f := &StageFacts{Things: make([]Thing, len(sc.Objects)), Surfaces: []Surface{}, Triangles: sc.Triangles(), Duration: sc.Duration(), Animations: []string{}, Warnings: append([]string{}, file.Warnings...)}
 	for i := range sc.Objects {
 		o := &sc.Objects[i]
 		t := Thing{Name: o.Name, Path: o.Path, Triangles: o.Count, Lo: a3(o.Lo), Hi: a3(o.Hi), Materials: []string{}}
@@ -312,9 +349,27 @@ func (s *Session) Things() []Thing {
 				}
 			}
 		}
-		out[i] = t
+		f.Things[i] = t
 	}
-	return out
+	counts := make([]int, len(file.Materials))
+	for _, m := range file.Mat {
+		counts[m]++
+	}
+	for i := range file.Materials {
+		m := &file.Materials[i]
+		if counts[i] == 0 {
+			continue
+		}
+		f.Surfaces = append(f.Surfaces, Surface{m.Name, [3]float64{float64(m.BaseColor[0]), float64(m.BaseColor[1]), float64(m.BaseColor[2])}, float64(m.Roughness), float64(m.Metallic), a3(m.Emissive),
+			m.BaseTex.Texture != scene.None || m.MetalRoughTex.Texture != scene.None, counts[i]})
+	}
+	for i, a := range file.Animations {
+		if a.Name == "" {
+			a.Name = fmt.Sprintf("animation %d", i+1)
+		}
+		f.Animations = append(f.Animations, a.Name)
+	}
+	return f, nil
 }
 
 func a3(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }

@@ -722,5 +722,8 @@ var Place = sync.OnceValues(func() ([]byte, error) {
 	m.Nodes = []gltf.ModelNode{hall,
 		{Name: "Gauge room", Children: gaugeRoom()}, {Name: "Culvert", Children: culvert()}, {Name: "Outside", Children: outside()},
 		keeper(), drone()}
+	// The drone's round: past the pumps to the catwalk and back.
+	m.Animations = []gltf.ModelAnimation{{Name: "Survey round", Node: "Survey drone", Times: []float32{0, 2, 4, 6, 8},
+		Shifts: []vec.V3{{}, v(2.2, 0.5, -0.8), v(4.6, -0.4, 0.3), v(2.4, -0.9, 1.1), {}}}}
 	return gltf.Write(m)
 })

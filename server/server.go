@@ -73,7 +73,9 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Post("/setups/:id/weigh", s.weigh)
 	api.Get("/setups/:id/contrast", s.contrast)
 	api.Get("/setups/:id/notice", s.notice)
-	api.Get("/setups/:id/things", s.things)
+	api.Get("/setups/:id/stage", s.stage)
+	api.Post("/setups/:id/place", s.bringAgain)
+	api.Post("/setups/:id/copy", s.copySetup)
 	api.Get("/setups/:id/picture", s.picture)
 	api.Get("/setups/:id/thumbs/:view", s.thumb)
 	api.Get("/setups/:id/live", s.live())
@@ -296,29 +298,39 @@ func (s *Server) undo(c fiber.Ctx) error {
 }
 
 func (s *Server) apply(c fiber.Ctx, person string, do func(int64) (*store.Done, error)) error {
-	n, err := id(c)
+	a, err := s.take(c, person, do)
 	if err != nil {
 		return err
+	}
+	return c.JSON(a)
+}
+
+// take does an edit to the setup that the request names, tells the windows, and
+// says what the person could take back next.
+func (s *Server) take(c fiber.Ctx, person string, do func(int64) (*store.Done, error)) (*Answer, error) {
+	n, err := id(c)
+	if err != nil {
+		return nil, err
 	}
 	d, err := do(n)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	open, err := s.bench.Open(c.Context(), n)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if err := open.Changed(d); err != nil {
-		return err
+		return nil, err
 	}
 	undo, redo, err := s.store.Next(c.Context(), n, person)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if d.Kept == nil {
 		d.Kept = []string{}
 	}
-	return c.JSON(Answer{d.Revision, d.Edit.Label, d.Kept, undo, redo})
+	return &Answer{d.Revision, d.Edit.Label, d.Kept, undo, redo}, nil
 }
 
 func (s *Server) nextDeeds(c fiber.Ctx) error {
@@ -419,12 +431,16 @@ func (s *Server) notice(c fiber.Ctx) error {
 	return c.JSON(open.Notice())
 }
 
-func (s *Server) things(c fiber.Ctx) error {
+func (s *Server) stage(c fiber.Ctx) error {
 	open, err := s.opened(c)
 	if err != nil {
 		return err
 	}
-	return c.JSON(open.Things())
+	f, err := open.Facts(c.Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(f)
 }
 
 func packed(c fiber.Ctx, words []uint32) error {
@@ -508,33 +524,17 @@ type Imported struct {
 
 // importFile takes a GLB as the request's body and makes a setup of it.
 func (s *Server) importFile(c fiber.Ctx) error {
-	name, err := url.PathUnescape(c.Get("X-File-Name"))
-	if err != nil || name == "" {
-		name = "place.glb"
-	}
-	name = strings.Map(func(r rune) rune {
-		if r < 32 || r == '/' || r == '\\' {
-			return '-'
-		}
-		return r
-	}, name)
-	if r := []rune(name); len(r) > 120 {
-		name = string(r[len(r)-120:])
-	}
-	data := c.Body()
-	place, err := gltf.Read(c.Context(), name, data, nil, gltf.DefaultLimits())
+	name := fileName(c)
+	place, err := readPlace(c, name)
 	if err != nil {
 		return err
-	}
-	if place.Triangles() == 0 {
-		return &gltf.Error{File: name, What: "has no triangles to light", Remedy: "export meshes with it"}
 	}
 	doc, notes := setup.FromScene(place, "console-60")
 	if err := doc.Validate(); err != nil {
 		return &gltf.Error{File: name, What: "its lights or cameras are out of bounds: " + err.Error(), Remedy: "correct them and export again"}
 	}
 	bench.MeterViews(c.Context(), place, doc)
-	hash, err := s.store.PutBlob(c.Context(), data)
+	hash, err := s.store.PutBlob(c.Context(), c.Body())
 	if err != nil {
 		return err
 	}

@@ -23,7 +23,7 @@ import (
 // Path of the generated file from the project's root.
 const Path = "web/src/api.gen.ts"
 
-var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, bench.Edited{}, bench.FrameNews{}, bench.Figures{}, bench.Sighted{}, bench.Preview{}, bench.Drafted{}, bench.Present{}, bench.Gaze{}, bench.Point{}, bench.Thing{},
+var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, bench.Edited{}, bench.FrameNews{}, bench.Figures{}, bench.Sighted{}, bench.Preview{}, bench.Drafted{}, bench.Present{}, bench.Gaze{}, bench.Point{}, bench.Thing{}, bench.Surface{}, bench.StageFacts{}, setup.Report{}, server.Again{}, server.CopyAsk{},
 	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
 	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{},
 	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{}}
@@ -69,6 +69,7 @@ type generator struct {
 // unions lists the values of string types.
 var unions = map[string]string{
 	"Kind": `'sun' | 'point' | 'spot' | 'rect' | 'disc' | 'sky' | 'emissive'`, "Carry": `'baked' | 'split' | 'live'`, "Deed": `'edit' | 'undo' | 'redo'`,
+	"Part":   `'static' | 'mover' | 'blocker'`,
 	"Reason": `'lit' | 'channel' | 'range' | 'cone' | 'away' | 'shadow' | 'enclosed' | 'off'`,
 }
 

@@ -196,15 +196,17 @@ type punctual struct {
 }
 
 type animation struct {
-	Name     string `json:"name,omitempty"`
-	Channels []struct {
-		Sampler int `json:"sampler"`
-		Target  struct {
-			Node *int   `json:"node,omitempty"`
-			Path string `json:"path"`
-		} `json:"target"`
-	} `json:"channels"`
+	Name     string             `json:"name,omitempty"`
+	Channels []animationChannel `json:"channels"`
 	Samplers []animationSampler `json:"samplers"`
+}
+
+type animationChannel struct {
+	Sampler int `json:"sampler"`
+	Target  struct {
+		Node *int   `json:"node,omitempty"`
+		Path string `json:"path"`
+	} `json:"target"`
 }
 
 type animationSampler struct {

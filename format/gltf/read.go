@@ -187,6 +187,9 @@ func (r *reader) read(data []byte) (*scene.Scene, error) {
 	if err := r.nodes(); err != nil {
 		return nil, err
 	}
+	if err := r.animations(); err != nil {
+		return nil, err
+	}
 	if err := r.out.Finish(); err != nil {
 		return nil, r.fail("", again, "%v", err)
 	}

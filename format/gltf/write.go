@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 
 	"willowherb/core/scene"
 	"willowherb/core/vec"
@@ -17,6 +18,16 @@ type Model struct {
 	Materials []ModelMaterial
 	Nodes     []ModelNode
 	Cameras   []scene.Camera
+	// Animations shift named nodes, which must have no Place of their own.
+	Animations []ModelAnimation
+}
+
+// ModelAnimation shifts a node by metres at rising times in seconds, in straight
+// lines between them.
+type ModelAnimation struct {
+	Name, Node string
+	Times      []float32
+	Shifts     []vec.V3
 }
 
 // ModelMaterial is a material; textures are encoded pictures (PNG or JPEG),
@@ -72,6 +83,11 @@ func Write(m *Model) ([]byte, error) {
 	}
 	for _, c := range m.Cameras {
 		roots = append(roots, w.camera(c))
+	}
+	for i := range m.Animations {
+		if err := w.animation(&m.Animations[i]); err != nil {
+			return nil, err
+		}
 	}
 	w.doc.Scenes = []jsonScene{{Nodes: roots}}
 	zero := 0
@@ -247,18 +263,44 @@ func (w *writer) accessor(a accessor, data []byte, target int) int {
 	return len(w.doc.Accessors) - 1
 }
 
+// three writes vectors as floats.
+func three(vs []vec.V3) []byte {
+	le := binary.LittleEndian
+	b := make([]byte, 0, 12*len(vs))
+	for _, v := range vs {
+		b = le.AppendUint32(b, math.Float32bits(v.X))
+		b = le.AppendUint32(b, math.Float32bits(v.Y))
+		b = le.AppendUint32(b, math.Float32bits(v.Z))
+	}
+	return b
+}
+
+func (w *writer) animation(a *ModelAnimation) error {
+	n := slices.IndexFunc(w.doc.Nodes, func(n node) bool { return n.Name == a.Node })
+	if n < 0 || len(w.doc.Nodes[n].Matrix) > 0 || len(a.Times) < 2 || len(a.Shifts) != len(a.Times) {
+		return fmt.Errorf("gltf: animation %q does not fit node %q", a.Name, a.Node)
+	}
+	var times []byte
+	for _, t := range a.Times {
+		times = binary.LittleEndian.AppendUint32(times, math.Float32bits(t))
+	}
+	count := int64(len(a.Times))
+	lo, hi := []float64{float64(a.Times[0])}, []float64{float64(a.Times[count-1])}
+	var o animation
+	o.Name = a.Name
+	o.Samplers = []animationSampler{{
+		Input:  w.accessor(accessor{ComponentType: 5126, Count: count, Type: "SCALAR", Min: lo, Max: hi}, times, 0),
+		Output: w.accessor(accessor{ComponentType: 5126, Count: count, Type: "VEC3"}, three(a.Shifts), 0),
+	}}
+	o.Channels = make([]animationChannel, 1)
+	o.Channels[0].Target.Node, o.Channels[0].Target.Path = &n, "translation"
+	w.doc.Animations = append(w.doc.Animations, o)
+	return nil
+}
+
 func (w *writer) primitive(p *ModelPart) primitive {
 	le := binary.LittleEndian
 	const vertices, indices = 34962, 34963
-	three := func(vs []vec.V3) []byte {
-		b := make([]byte, 0, 12*len(vs))
-		for _, v := range vs {
-			b = le.AppendUint32(b, math.Float32bits(v.X))
-			b = le.AppendUint32(b, math.Float32bits(v.Y))
-			b = le.AppendUint32(b, math.Float32bits(v.Z))
-		}
-		return b
-	}
 	lo, hi := p.Pos[0], p.Pos[0]
 	for _, v := range p.Pos {
 		lo, hi = vec.Min3(lo, v), vec.Max3(hi, v)

@@ -82,7 +82,7 @@ export interface Place {
 export interface Object {
   path: string
   name?: string
-  part?: string
+  part?: 'static' | 'mover' | 'blocker'
   hidden?: boolean
   locked?: boolean
   offset: [number, number, number]
@@ -308,6 +308,52 @@ export interface Thing {
   materials: string[]
 }
 
+export interface Surface {
+  name: string
+  colour: [number, number, number]
+  roughness: number
+  metal: number
+  emission: [number, number, number]
+  textured: boolean
+  triangles: number
+}
+
+export interface StageFacts {
+  things: Thing[]
+  surfaces: Surface[]
+  triangles: number
+  duration: number
+  animations: string[]
+  warnings: string[]
+}
+
+export interface Report {
+  new: string[]
+  gone: string[]
+  changed: string[]
+  moved: string[]
+  kept: number
+  idle: string[]
+  notes: string[]
+}
+
+export interface Answer {
+  revision: number
+  label: string
+  kept: string[]
+  undo: string
+  redo: string
+}
+
+export interface Again {
+  answer: Answer
+  report: Report
+}
+
+export interface CopyAsk {
+  name: string
+}
+
 export interface Share {
   light: string
   direct: number
@@ -363,14 +409,6 @@ export interface Listed {
   file: string
   demo: boolean
   lights: number
-}
-
-export interface Answer {
-  revision: number
-  label: string
-  kept: string[]
-  undo: string
-  redo: string
 }
 
 export interface UndoAsk {

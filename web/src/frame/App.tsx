@@ -14,6 +14,7 @@ import { complain, say, undo, useSetup } from '../setup/store'
 import { FigureLine, PinsList, WeighPanel } from '../weigh/WeighPanel'
 import { weighHere } from '../weigh/weighing'
 import { Snapshots } from '../snapshots/Snapshots'
+import { Splits } from '../snapshots/Splits'
 import { Shelf } from '../shelf/Shelf'
 import { Ask, askFor } from './Ask'
 import { Budget } from './Budget'
@@ -57,9 +58,11 @@ export function App() {
 
   useKeys()
   const setupID = useSetup((s) => s.id)
+  // What the place consists of changes with its file, and with sweeps put into it.
+  const consists = useSetup((s) => `${s.confirmed?.place?.blob ?? ''} ${Object.keys(s.confirmed?.backdrops ?? {}).join()} ${JSON.stringify(s.confirmed?.objects ?? {})} ${s.confirmed?.time ?? 0}`)
   useEffect(() => {
     if (setupID !== null) void fetchThings(setupID)
-  }, [setupID])
+  }, [setupID, consists])
 
   const go = (next: number) => {
     history.pushState(null, '', `/s/${next}`)
@@ -139,6 +142,7 @@ function Below({ warmth }: { warmth: Warmth }) {
   const figure = weighing ? (under === '' ? null : Number(under)) : (objects[0] ?? null)
   return (
     <div className="below">
+      <Splits />
       {figure !== null && <FigureLine object={figure} />}
       {weighing ? (
         weighing.reading ? <WeighPanel reading={weighing.reading} doc={doc} warmth={warmth} title="Weighed here" /> : <p className="quiet">weighing …</p>

@@ -2,6 +2,14 @@ import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/
 import { useState } from 'react'
 import { create } from 'zustand'
 
+/** late puts the keyboard on a field a moment after it appears, so that the key that opened it does not land in it. */
+export const late = (el: HTMLInputElement | null) => {
+  if (el && !el.dataset.met) {
+    el.dataset.met = 'yes'
+    setTimeout(() => el.focus(), 30)
+  }
+}
+
 interface Question {
   title: string
   value: string

@@ -1,6 +1,7 @@
 import { Dialog } from '@mui/material'
 import { useMemo, useState } from 'react'
 import { useLook } from '../picture/look'
+import { late } from './Ask'
 import { commands, handKeys } from './commands'
 
 /** score is how well a command fits what was typed: every word must be found; earlier and whole words count more. */
@@ -48,7 +49,7 @@ function Search({ close }: { close: () => void }) {
   return (
     <>
       <input
-        autoFocus
+        ref={late}
         aria-label="Find a command"
         placeholder="What do you want to do?"
         value={text}

@@ -6,7 +6,6 @@ import { useLook } from '../picture/look'
 import { wayOrder, waySpecs } from '../picture/ways'
 import { NumberField } from '../fields/NumberField'
 import { useThings } from '../scene/things'
-import { Splits } from '../snapshots/Splits'
 
 export const nits = (v: number) => `${v >= 100 ? v.toFixed(0) : v.toPrecision(3)} cd/m²`
 export const lux = (v: number) => `${v >= 100 ? v.toFixed(0) : v.toPrecision(3)} lx`
@@ -51,7 +50,6 @@ export function SeeLine() {
           {hidden} hidden: show all
         </button>
       )}
-      <Splits />
       {names.length > 0 && (
         <span className="alone-note">
           {names.length > 3 ? `${names.length} lights` : names.join(', ')} alone{' '}
@@ -62,7 +60,7 @@ export function SeeLine() {
       )}
       <span className="grow" />
       <span className="reading" data-testid="spot">
-        {under !== '' ? `${things[Number(under)]?.name ?? ''} · ` : objects.length ? `${objects.map((o) => things[o]?.name).join(', ')} chosen · ` : ''}
+        {under !== '' ? `${things[Number(under)]?.name ?? ''} · ` : objects.length === 1 ? `${things[objects[0] ?? 0]?.name ?? ''} chosen · ` : objects.length ? `${objects.length} objects chosen · ` : ''}
         {spot !== null && spot > 0 ? `${nits(spot)} · EV ${evOf(spot).toFixed(1)} · ${display >= 5.76 ? 'clipped' : `${(100 * display).toFixed(display < 0.1 ? 1 : 0)} %`}` : ''}
         {spotLux !== null && spotLux > 0 ? lux(spotLux) : ''}
       </span>

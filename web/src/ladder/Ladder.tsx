@@ -90,13 +90,16 @@ export function Ladder() {
         <rect className="bracket" x={46} width={36} y={y(v.ev + clip)} height={y(v.ev - buried) - y(v.ev + clip)} rx={2} />
         <line className="middle" x1={46} x2={82} y1={y(v.ev)} y2={y(v.ev)} />
         <text className="mark" x={84} y={y(v.ev + clip) - 5} textAnchor="end">
-          clip{part(clipped)}
-        </text>
-        <text className="mark" x={84} y={y(v.ev) - 3} textAnchor="end">
-          grey
+          clip
         </text>
         <text className="mark" x={84} y={y(v.ev - buried) + 13} textAnchor="end">
-          buried{part(deep)}
+          buried
+        </text>
+        <text className="mark share" x={80} y={y(v.ev + clip) + 12} textAnchor="end">
+          {part(clipped)}
+        </text>
+        <text className="mark share" x={80} y={y(v.ev - buried) - 4} textAnchor="end">
+          {part(deep)}
         </text>
         {spot !== null && spot > 0 && <path className="spot" d={`M 40 ${y(evOf(spot)) - 4} l 7 4 l -7 4 z`} />}
       </svg>

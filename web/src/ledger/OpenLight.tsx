@@ -1,16 +1,10 @@
 import { Slider } from '@mui/material'
 import type { Light, Warmth } from '../api.gen'
+import { hexToLinear } from '../fields/colour'
 import { NumberField } from '../fields/NumberField'
 import { cssColour, linear, temperature } from '../setup/sums'
 import { unitOf, useSetup } from '../setup/store'
 import { deeds } from './deeds'
-
-const decode = (v: number) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)
-
-function hexToLinear(hex: string): [number, number, number] {
-  const n = parseInt(hex.slice(1), 16)
-  return [decode((n >> 16) / 255), decode(((n >> 8) & 255) / 255), decode((n & 255) / 255)]
-}
 
 /** toHex gives a css rgb() colour as the colour input wants it. */
 function toHex(css: string): string {

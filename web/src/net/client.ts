@@ -1,4 +1,4 @@
-import type { Answer, Aside, AsideAsk, Contrast, Edit, Fault, Imported, Line, Listed, Notice, Point, Reading, RevertAsk, Snapshot, SnapshotAsk, Target, Thing, UndoAsk, Warmth } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, Contrast, Edit, Fault, Imported, Line, Listed, Notice, Point, Reading, RevertAsk, Snapshot, SnapshotAsk, StageFacts, Target, UndoAsk, Warmth } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -35,7 +35,8 @@ export const api = {
   weigh: (id: number, p: Point) => ask<Reading>(`/api/setups/${id}/weigh`, post(p)),
   contrast: (id: number, sight: string, object: number, ev: number) => ask<Contrast | null>(`/api/setups/${id}/contrast?sight=${sight}&object=${object}&ev=${ev}`),
   notice: (id: number) => ask<Record<string, Record<string, Notice>>>(`/api/setups/${id}/notice`),
-  things: (id: number) => ask<Thing[]>(`/api/setups/${id}/things`),
+  stage: (id: number) => ask<StageFacts>(`/api/setups/${id}/stage`),
+  copy: (id: number, name: string) => ask<Imported>(`/api/setups/${id}/copy`, post({ name })),
   history: (id: number, before: number) => ask<Line[]>(`/api/setups/${id}/history?before=${before}`),
   revert: (id: number, r: RevertAsk) => ask<Answer>(`/api/setups/${id}/revert`, post(r)),
   snapshots: (id: number) => ask<Snapshot[]>(`/api/setups/${id}/snapshots`),
@@ -47,16 +48,21 @@ export const api = {
   next: (id: number, person: string) => ask<Answer>(`/api/setups/${id}/next?person=${encodeURIComponent(person)}`),
 }
 
-/** importFile sends a GLB and tells how much of it has gone over. */
-export function importFile(file: File, progress: (share: number) => void): Promise<Imported> {
+/** importFile sends a GLB for a new setup and tells how much of it has gone over. */
+export const importFile = (file: File, progress: (share: number) => void) => send<Imported>('/api/import', file, progress)
+
+/** bringAgain sends a new version of a setup's place. */
+export const bringAgain = (id: number, seq: number, file: File, progress: (share: number) => void) => send<Again>(`/api/setups/${id}/place?person=${person}&window=${windowName}&seq=${seq}&called=${encodeURIComponent(called())}`, file, progress)
+
+function send<T>(path: string, file: File, progress: (share: number) => void): Promise<T> {
   return new Promise((resolve, reject) => {
     const x = new XMLHttpRequest()
-    x.open('POST', '/api/import')
+    x.open('POST', path)
     x.setRequestHeader('X-File-Name', encodeURIComponent(file.name))
     x.responseType = 'json'
     x.upload.onprogress = (e) => e.lengthComputable && progress(e.loaded / e.total)
     x.onload = () => {
-      if (x.status === 200) resolve(x.response as Imported)
+      if (x.status === 200) resolve(x.response as T)
       else reject(new Refused((x.response as Fault | null) ?? { what: `The server answered ${x.status}.`, remedy: 'Try again.' }, x.status))
     }
     x.onerror = () => reject(new Refused({ what: 'The file could not be sent.', remedy: 'Check that Willowherb is running, then drop it again. Files over 1 GB are refused.' }, 0))

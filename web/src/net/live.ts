@@ -88,7 +88,7 @@ export function connect(id: number): () => void {
     )
   }
   gazes.preview = (m) => {
-    if (useLook.getState().camera) useLook.setState({ preview: m })
+    if (useLook.getState().camera || useSetup.getState().draft.length > 0) useLook.setState({ preview: m })
   }
   return () => {
     ended = true

@@ -1,16 +1,15 @@
 import { create } from 'zustand'
-import type { Thing } from '../api.gen'
+import type { StageFacts, Thing } from '../api.gen'
 import { api } from '../net/client'
 
-/** The objects of the place, by their number in the picture's maps. */
-export const useThings = create<{ of: number; things: Thing[] }>(() => ({ of: 0, things: [] }))
+/** What the place has to offer: objects by their number in the picture's maps, materials, animations. */
+export const useThings = create<{ things: Thing[]; facts: StageFacts | null }>(() => ({ things: [], facts: null }))
 
 export async function fetchThings(id: number) {
   try {
-    useThings.setState({ of: id, things: await api.things(id) })
+    const facts = await api.stage(id)
+    useThings.setState({ things: facts.things, facts })
   } catch {
     /* the window is told when the server is away */
   }
 }
-
-export const thingName = (i: number) => useThings.getState().things[i]?.name ?? ''

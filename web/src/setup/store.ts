@@ -114,6 +114,9 @@ export function complain(t: Trouble | null) {
 
 let seq = 0
 
+/** nextSeq numbers what this window asks of the journal by other ways than edit. */
+export const nextSeq = () => ++seq
+
 /** draft shows ops at once without keeping them: a drag under way. */
 export function draft(ops: Op[]) {
   set(rebuild({ draft: ops, ...(ops.length === 0 ? { draftLamps: null } : {}) }))

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { Snapshot } from '../api.gen'
-import { askFor } from '../frame/Ask'
+import { askFor, late } from '../frame/Ask'
 import { usePanel } from '../frame/panels'
 import { api, person, Refused } from '../net/client'
 import { revert, say, useSetup } from '../setup/store'
@@ -46,7 +46,7 @@ export function Snapshots() {
       <div className="panel-tools">
         <input
           className="text"
-          autoFocus
+          ref={late}
           aria-label="Name of the new snapshot"
           placeholder="Name this state"
           value={name}

@@ -1,0 +1,132 @@
+package setup
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+
+	"willowherb/core/scene"
+)
+
+// Report says what became of a place that was brought in again.
+type Report struct {
+	New     []string `json:"new"`     // paths of objects that were not there
+	Gone    []string `json:"gone"`    // paths of objects that are not there any more
+	Changed []string `json:"changed"` // same path, other shape, place or materials
+	Moved   []string `json:"moved"`   // found again by name under another path
+	Kept    int      `json:"kept"`    // objects that are the same
+	// What the setup says of objects, materials or shining surfaces that are gone: it is
+	// kept, and does nothing until they are back.
+	Idle  []string `json:"idle"`
+	Notes []string `json:"notes"` // lights and cameras that the file has and the setup has not
+}
+
+// Rematch finds the objects of a place again in a new version of it, by path and,
+// where that is gone, by a name that only one object has. It returns the
+// operations that let the setup's objects follow, and what has changed.
+func Rematch(s *Setup, old, now *scene.Scene) (ops []Op, r Report) {
+	type shape struct {
+		count    int
+		lo, hi   [3]float64
+		material map[string]bool
+	}
+	index := func(sc *scene.Scene) (byPath map[string][]shape, byName map[string][]string) {
+		byPath, byName = map[string][]shape{}, map[string][]string{}
+		for i := range sc.Objects {
+			o := &sc.Objects[i]
+			m := map[string]bool{}
+			for k := o.First; k < o.First+o.Count; k++ {
+				m[sc.Materials[sc.Mat[k]].Name] = true
+			}
+			if byPath[o.Path] == nil {
+				byName[o.Name] = append(byName[o.Name], o.Path)
+			}
+			byPath[o.Path] = append(byPath[o.Path], shape{o.Count, a3(o.Lo), a3(o.Hi), m})
+		}
+		return byPath, byName
+	}
+	was, wasNamed := index(old)
+	is, isNamed := index(now)
+	moved := map[string]string{}
+	for name, paths := range wasNamed {
+		if len(paths) == 1 && len(isNamed[name]) == 1 && is[paths[0]] == nil && was[isNamed[name][0]] == nil {
+			moved[paths[0]] = isNamed[name][0]
+		}
+	}
+	same := func(a, b []shape) bool {
+		return slices.EqualFunc(a, b, func(x, y shape) bool {
+			for k := range 3 {
+				if math.Abs(x.lo[k]-y.lo[k]) > 1e-3 || math.Abs(x.hi[k]-y.hi[k]) > 1e-3 {
+					return false
+				}
+			}
+			return x.count == y.count && len(x.material) == len(y.material) && !slices.ContainsFunc(sorted(x.material), func(m string) bool { return !y.material[m] })
+		})
+	}
+	arrived := map[string]bool{}
+	for _, p := range sorted(was) {
+		switch to := moved[p]; {
+		case to != "":
+			arrived[to] = true
+			r.Moved = append(r.Moved, p+" to "+to)
+			if !same(was[p], is[to]) {
+				r.Changed = append(r.Changed, to)
+			}
+		case is[p] == nil:
+			r.Gone = append(r.Gone, p)
+		case same(was[p], is[p]):
+			r.Kept++
+		default:
+			r.Changed = append(r.Changed, p)
+		}
+	}
+	for _, p := range sorted(is) {
+		if was[p] == nil && !arrived[p] {
+			r.New = append(r.New, p)
+		}
+	}
+	there := func(node string) bool {
+		for p := range is {
+			if scene.Under(p, node) {
+				return true
+			}
+		}
+		return false
+	}
+	for _, id := range sorted(s.Objects) {
+		o := s.Objects[id]
+		if to := moved[o.Path]; to != "" {
+			v, _ := json.Marshal(to) // a string always marshals
+			ops = append(ops, Op{"replace", "/objects/" + id + "/path", v})
+		} else if !there(o.Path) {
+			r.Idle = append(r.Idle, o.Path)
+		}
+	}
+	material := map[string]bool{}
+	for i := range now.Materials {
+		material[now.Materials[i].Name] = true
+	}
+	for _, id := range sorted(s.Materials) {
+		if m := s.Materials[id]; !material[m.Name] {
+			r.Idle = append(r.Idle, "material "+m.Name)
+		}
+	}
+	for _, id := range sorted(s.Lights) {
+		if l := s.Lights[id]; l.Kind == Emissive && !material[l.Material] {
+			r.Idle = append(r.Idle, l.Name)
+		}
+	}
+	if n := len(now.Lights); n > len(old.Lights) {
+		r.Notes = append(r.Notes, fmt.Sprintf("the file has %d lights where it had %d: the setup's own are kept", n, len(old.Lights)))
+	}
+	if n := len(now.Cameras); n > len(old.Cameras) {
+		r.Notes = append(r.Notes, fmt.Sprintf("the file has %d cameras where it had %d: the setup's own views are kept", n, len(old.Cameras)))
+	}
+	for _, l := range []*[]string{&r.New, &r.Gone, &r.Changed, &r.Moved, &r.Idle, &r.Notes} {
+		if *l == nil {
+			*l = []string{}
+		}
+	}
+	return ops, r
+}
