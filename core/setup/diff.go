@@ -50,8 +50,7 @@ func diff(at string, a, b map[string]json.RawMessage, depth int) (ops []Op) {
 	return ops
 }
 
-// TakeBack applies the inverses of edits, newest first, to a document. Only the
-// last state is validated.
+// TakeBack applies the inverses of edits, newest first, to a document.
 func TakeBack(doc []byte, inverses [][]Op) ([]byte, error) {
 	for _, ops := range inverses {
 		if len(ops) == 0 {
@@ -68,10 +67,11 @@ func TakeBack(doc []byte, inverses [][]Op) ([]byte, error) {
 		if doc, err = patch.Apply(doc); err != nil {
 			return nil, fmt.Errorf("taking back an edit: %w", err)
 		}
+		s, err := Parse(doc)
+		if err != nil {
+			return nil, fmt.Errorf("taking back an edit: %w", err)
+		}
+		doc = s.JSON()
 	}
-	s, err := Parse(doc)
-	if err != nil {
-		return nil, err
-	}
-	return s.JSON(), nil
+	return doc, nil
 }

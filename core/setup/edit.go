@@ -85,8 +85,22 @@ func Apply(doc []byte, ops []Op) (after []byte, inverse []Op, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	// In canonical form, so that equal documents are equal bytes.
-	return s.JSON(), inverse, nil
+	// In canonical form, so that equal documents are equal bytes. Fields at their zero
+	// value may have left it: the inverse has to hold for the document as it is kept.
+	after = s.JSON()
+	kept := inverse[:0]
+	for _, op := range inverse {
+		if op.Op != "add" {
+			if _, found, err := Get(after, op.Path); err != nil || !found {
+				if op.Op == "remove" {
+					continue
+				}
+				op.Op = "add"
+			}
+		}
+		kept = append(kept, op)
+	}
+	return after, kept, nil
 }
 
 // Get returns the value at a JSON pointer. Values inside arrays are not
@@ -167,9 +181,13 @@ func Reverse(doc []byte, done, inverse []Op) (ops []Op, kept []string) {
 	for _, op := range inverse {
 		now, found, err := Get(doc, op.Path)
 		was, ok := left[op.Path]
-		same := err == nil && ok && (was.Op == "remove") == !found
-		if same && found {
-			same = equalJSON(now, was.Value)
+		same := err == nil && ok
+		switch {
+		case !same:
+		case found:
+			same = was.Op != "remove" && equalJSON(now, was.Value)
+		default:
+			same = was.Op == "remove" || zero(was.Value)
 		}
 		if same {
 			ops = append(ops, op)
@@ -178,6 +196,15 @@ func Reverse(doc []byte, done, inverse []Op) (ops []Op, kept []string) {
 		}
 	}
 	return ops, kept
+}
+
+// zero tells the values that canonical form may leave out.
+func zero(v json.RawMessage) bool {
+	switch strings.TrimSpace(string(v)) {
+	case "false", "0", `""`, "{}", "null":
+		return true
+	}
+	return false
 }
 
 func equalJSON(a, b json.RawMessage) bool {

@@ -42,3 +42,14 @@ func TestFinite(t *testing.T) {
 	require.False(t, V3{float32(math.NaN()), 0, 0}.Finite())
 	require.False(t, V3{0, float32(math.Inf(1)), 0}.Finite())
 }
+
+func TestInverseTakesATransformBack(t *testing.T) {
+	m := TRS([3]float64{1, -2, 3}, [4]float64{0.1825742, 0.3651484, 0.5477226, 0.7302967}, [3]float64{2, 0.5, 3})
+	b, ok := m.Inverse()
+	require.True(t, ok)
+	p := V3{X: 0.3, Y: -4, Z: 7}
+	q := b.Point(m.Point(p))
+	require.InDelta(t, 0, float64(q.Sub(p).Len()), 1e-5)
+	_, ok = TRS([3]float64{}, [4]float64{0, 0, 0, 1}, [3]float64{1, 0, 1}).Inverse()
+	require.False(t, ok, "a flat transform has none")
+}

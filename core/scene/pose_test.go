@@ -1,0 +1,74 @@
+package scene
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/vec"
+)
+
+// arm is a triangle that hangs from a node 1 m up, which hangs from a node that turns.
+func arm(how Interpolation, times, values []float32) *Scene {
+	s := &Scene{Materials: []Material{DefaultMaterial()}, Index: []uint32{0, 1, 2, 3, 4, 5}, Mat: []uint16{0, 0}, Obj: []uint32{0, 1},
+		V:       Vertices{Pos: []vec.V3{{X: 1, Y: 1}, {X: 2, Y: 1}, {X: 1, Y: 2}, {X: 5}, {X: 6}, {X: 5, Y: 1}}, Nrm: []vec.V3{{Z: 1}, {Z: 1}, {Z: 1}, {Z: 1}, {Z: 1}, {Z: 1}}, UV0: make([]vec.V2, 6)},
+		Objects: []Object{{Name: "hand", Path: "body/arm/hand", Count: 1, Node: 1}, {Name: "wall", Path: "wall", First: 1, Count: 1, Node: None}},
+		Nodes:   []Node{{Parent: None, R: [4]float64{0, 0, 0, 1}, S: [3]float64{1, 1, 1}}, {Parent: 0, T: [3]float64{0, 1, 0}, R: [4]float64{0, 0, 0, 1}, S: [3]float64{1, 1, 1}}}}
+	s.Animations = []Animation{{Name: "turn", Channels: []Channel{{Node: 0, Target: Rotation, How: how, Times: times, Values: values}}}}
+	if err := s.Finish(); err != nil {
+		panic(err)
+	}
+	return s
+}
+
+func near(t *testing.T, want, got vec.V3) {
+	t.Helper()
+	require.InDelta(t, 0, float64(want.Sub(got).Len()), 1e-5, "%v is not %v", got, want)
+}
+
+// A quarter turn about the upright axis in two seconds.
+var quarter = []float32{0, 0, 0, 1, 0, float32(math.Sqrt2 / 2), 0, float32(math.Sqrt2 / 2)}
+
+func TestPoseFollowsTheHierarchy(t *testing.T) {
+	s := arm(Linear, []float32{0, 2}, quarter)
+	require.Equal(t, []bool{true, false}, s.Animated())
+	require.Equal(t, 2.0, s.Duration())
+	p := s.Pose(2, nil)
+	near(t, vec.V3{Y: 1, Z: -1}, p.V.Pos[0])
+	near(t, vec.V3{X: 1}, p.V.Nrm[0])
+	near(t, vec.V3{X: 5}, p.V.Pos[3])
+	half := s.Pose(1, nil)
+	near(t, vec.New(math.Sqrt2/2, 1, -math.Sqrt2/2), half.V.Pos[0])
+	near(t, vec.V3{X: 1, Y: 1}, s.V.Pos[0])
+	require.InDelta(t, -2, p.Objects[0].Lo.Z, 1e-5, "its bounds follow")
+	near(t, p.V.Pos[0], s.Pose(99, nil).V.Pos[0])
+}
+
+func TestStepsHold(t *testing.T) {
+	s := arm(Step, []float32{0, 2}, quarter)
+	near(t, vec.V3{X: 1, Y: 1}, s.Pose(1.9, nil).V.Pos[0])
+	near(t, vec.V3{Y: 1, Z: -1}, s.Pose(2, nil).V.Pos[0])
+}
+
+// A cubic spline with level tangents is at 1/2 half way, and at 5/32 after a quarter: 3u^2 - 2u^3.
+func TestCubicSplines(t *testing.T) {
+	c := Channel{Target: Translation, How: Cubic, Times: []float32{0, 4}, Values: []float32{0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 2, 3, 0, 0, 0}}
+	v := c.at(1)
+	require.InDelta(t, 5.0/32, v[0], 1e-9)
+	require.InDelta(t, 10.0/32, v[1], 1e-9)
+	require.InDelta(t, 0.5, c.at(2)[0], 1e-9)
+	// Tangents are per second, times the gap: u^3 - 2u^2 + u at a quarter is 9/64, times 4.
+	c.Values[6] = 1
+	require.InDelta(t, 5.0/32+4*9.0/64, c.at(1)[0], 1e-9)
+}
+
+func TestMovesTurnAboutTheirPivotAndNest(t *testing.T) {
+	s := arm(Linear, []float32{0, 2}, quarter)
+	p := s.Pose(0, map[string]Move{"body": {Pivot: [3]float64{1, 0, 0}, Turn: 90, Offset: [3]float64{0, 0, 2}}})
+	near(t, vec.V3{X: 1, Y: 1, Z: 2}, p.V.Pos[0])
+	near(t, vec.V3{X: 1, Y: 1, Z: 1}, p.V.Pos[1])
+	both := s.Pose(0, map[string]Move{"body": {Offset: [3]float64{1, 0, 0}}, "body/arm": {Offset: [3]float64{0, 3, 0}}})
+	near(t, vec.V3{X: 2, Y: 4}, both.V.Pos[0])
+	require.False(t, Under("bodyguard", "body"))
+	require.True(t, Under("body", "body"))
+}
