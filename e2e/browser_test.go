@@ -41,7 +41,7 @@ func (s *server) run(port int) {
 	bin := os.Getenv("WILLOWHERB_BIN")
 	require.NotEmpty(s.t, bin, "WILLOWHERB_BIN is set by scripts/test")
 	addr := filepath.Join(s.t.TempDir(), "addr")
-	s.cmd = exec.Command("nice", append([]string{"-n", "5", bin, "serve", "--db", s.db, "--port", fmt.Sprint(port), "--addr", addr, "--width", "480", "--samples", "8"}, s.args...)...)
+	s.cmd = exec.Command("nice", append([]string{"-n", "5", bin, "serve", "--db", s.db, "--port", fmt.Sprint(port), "--addr", addr, "--width", "320", "--samples", "4"}, s.args...)...)
 	s.cmd.Stdout, s.cmd.Stderr = os.Stderr, os.Stderr
 	require.NoError(s.t, s.cmd.Start())
 	require.Eventually(s.t, func() bool {
@@ -106,7 +106,8 @@ func open(t *testing.T, address string, w, h int64) *tab {
 		}
 	}()
 	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(w, h)))
-	b.do(chromedp.Navigate(address))
+	// A click on the name gives the page the keyboard, as a person's first click does.
+	b.do(chromedp.Navigate(address), chromedp.MouseClickXY(70, 20))
 	return b
 }
 

@@ -20,12 +20,12 @@ import (
 )
 
 // refined waits until the view has reached its goal, after which no picture changes by itself.
-const refined = `(() => { const r = document.querySelector('[data-testid=refinement]'); return r && r.dataset.level == '2' && Number(r.dataset.samples) >= 8 })()`
+const refined = `(() => { const r = document.querySelector('[data-testid=refinement]'); return r && r.dataset.level == '2' && Number(r.dataset.samples) >= 4 })()`
 
 // settled waits until the canvas shows what the news say.
 func (b *tab) settled() {
 	b.t.Helper()
-	b.until("the picture refined", ready+" && "+refined)
+	b.until("the picture refined", ready+" && "+refined+" && document.querySelector('canvas').dataset.waiting == '0'")
 	last, same := "", 0
 	for range 200 {
 		now := js[string](b, `document.querySelector('canvas').dataset.drawn`)

@@ -146,7 +146,7 @@ func fault(c fiber.Ctx, err error) error {
 	case errors.Is(err, store.ErrNotFound):
 		return c.Status(404).JSON(Fault{"This setup is not here any more.", "Choose another from the list."})
 	case errors.Is(err, bench.ErrUnknown):
-		return c.Status(410).JSON(Fault{"This is not known any more: " + err.Error() + ".", "Try again in a moment."})
+		return c.Status(404).JSON(Fault{"This is not known any more: " + err.Error() + ".", "Try again in a moment."})
 	case errors.Is(err, store.ErrFull):
 		return c.Status(409).JSON(Fault{sentence(err.Error()), "Take some away that are of no use any more."})
 	case errors.Is(err, store.ErrNothing):
@@ -373,7 +373,7 @@ func (s *Server) drawn(c fiber.Ctx) error {
 	}
 	data, scale := open.Drawn(c.Params("frame"), c.Params("what"), c.Query("light"))
 	if data == nil {
-		return c.Status(410).JSON(Fault{"This picture is not to be had any more.", ""})
+		return c.SendStatus(204)
 	}
 	c.Set("Content-Type", "application/octet-stream")
 	c.Set("Cache-Control", "private, no-store")
@@ -445,7 +445,7 @@ func (s *Server) stage(c fiber.Ctx) error {
 
 func packed(c fiber.Ctx, words []uint32) error {
 	if words == nil {
-		return c.Status(410).JSON(Fault{"A newer version is on its way.", ""})
+		return c.SendStatus(204) // a newer version is on its way: no error, and no news in the console
 	}
 	c.Set("Content-Type", "application/octet-stream")
 	c.Set("Cache-Control", "private, no-store")

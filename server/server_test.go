@@ -131,7 +131,6 @@ func TestRefusalsSayWhatToDo(t *testing.T) {
 		{"no such setup", "POST", "/api/setups/77/edits", stops(1), 404, "not here any more"},
 		{"no number", "GET", "/api/setups/x", nil, 404, "not here any more"},
 		{"not ready", "GET", "/api/setups/1/picture?view=down", nil, 404, "not ready"},
-		{"old layer", "GET", "/api/setups/1/layers/a/b/1", nil, 410, "newer version"},
 		{"no address", "GET", "/api/nothing", nil, 404, "nothing at this address"},
 		{"no glTF", "POST", "/api/import", []byte("hello"), 422, "neither GLB nor glTF"},
 		{"nothing to light", "POST", "/api/import", []byte(`{"asset":{"version":"2.0"}}`), 422, "no triangles"},
@@ -145,6 +144,15 @@ func TestRefusalsSayWhatToDo(t *testing.T) {
 	var list []Listed
 	s.ask(t, "GET", "/api/setups", nil, &list)
 	require.Len(t, list, 1, "nothing was half imported")
+}
+
+// A window may ask for what has just been replaced: that is no error.
+func TestWhatIsReplacedIsNoError(t *testing.T) {
+	s := serve(t)
+	imported(t, s)
+	for _, path := range []string{"layers/a/b/1", "maps/a", "drawn/a/albedo"} {
+		require.Equal(t, 204, s.ask(t, "GET", "/api/setups/1/"+path, nil, nil), path)
+	}
 }
 
 func TestOnlyItsOwnPagesAreAnswered(t *testing.T) {

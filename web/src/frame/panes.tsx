@@ -30,7 +30,7 @@ export function Splitter({ which }: { which: keyof Panes }) {
   }
   return (
     <div
-      className={`splitter ${which}`}
+      className={`splitter ${which === 'side' ? 'upright' : 'level'}`}
       role="separator"
       tabIndex={0}
       aria-orientation={which === 'side' ? 'vertical' : 'horizontal'}

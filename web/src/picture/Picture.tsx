@@ -117,6 +117,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     const fresh = shown !== sight
     if (fresh && !ready) return
     const missing = wanted.filter((w) => composite.stamp(w.key) !== w.stamp)
+    canvas.current?.setAttribute('data-waiting', String(missing.length))
     if (missing.length === 0 && !fresh) return
     const load = async (w: (typeof wanted)[number]) => {
       const r = await fetch(`/api/setups/${id}/layers/${w.frame.frame}/${w.lamp}/${w.version}?part=${w.part}`, { signal: stop.signal })
@@ -128,6 +129,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     }
     void Promise.all(missing.map((w) => load(w).catch(() => false))).then((got) => {
       if (stop.signal.aborted) return
+      canvas.current?.setAttribute('data-waiting', String(got.filter((g) => !g).length))
       if (fresh && !wanted.every((w) => composite.stamp(w.key))) return
       if (!got.some(Boolean) && !fresh) return
       if (fresh) last.current.clear()
@@ -178,12 +180,14 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   const reachOf = map === 'reach' && chosen ? (lamps[chosen]?.key ?? '') : ''
   const lampKeys = map === 'crowding' ? Object.values(lamps).map((l) => l.key).join() : ''
   useEffect(() => {
-    if (!composite || !map || !mapFrame || !finestSize || id === null) return
+    if (!composite || !map || !mapFrame || !finestSize || id === null || (map === 'reach' && !chosen)) return
     const stop = new AbortController()
     fetch(`/api/setups/${id}/drawn/${mapFrame}/${map}?light=${chosen ?? ''}`, { signal: stop.signal })
       .then(async (r) => {
-        if (!r.ok) return
+        if (r.status !== 200) return
         const data = await r.arrayBuffer()
+        const n = finestSize.width * finestSize.height
+        if (data.byteLength !== n && data.byteLength !== 4 * n) return
         if (map === 'reach' || map === 'crowding') composite.putCodes(`map/${map}`, mapFrame + reachOf + lampKeys + revision, new Uint8Array(data), finestSize.width, finestSize.height)
         else composite.put(`map/${map}`, mapFrame, Number(r.headers.get('X-Scale') ?? 1), new Uint32Array(data), finestSize.width, finestSize.height)
         useLook.setState((s) => ({ drawn: s.drawn + 1 }))
