@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -31,11 +32,31 @@ type server struct {
 
 // start builds nothing: WILLOWHERB_BIN is the binary under test.
 func start(t *testing.T, args ...string) *server {
-	s := &server{t: t, db: storetest.Database(t), args: args}
+	db := ""
+	if slices.Contains(args, "--demo") {
+		db = withDemo(t)
+	}
+	s := &server{t: t, db: storetest.Copy(t, db), args: args}
 	s.run(0)
 	t.Cleanup(s.kill)
 	return s
 }
+
+// withDemo is a database with the demo in it, made once: the place takes seconds.
+func withDemo(t *testing.T) string {
+	demoOnce.Do(func() {
+		s := &server{t: t, db: storetest.Database(t), args: []string{"--demo"}}
+		s.run(0)
+		s.kill()
+		demoDB = s.db
+	})
+	return demoDB
+}
+
+var (
+	demoOnce sync.Once
+	demoDB   string
+)
 
 func (s *server) run(port int) {
 	bin := os.Getenv("WILLOWHERB_BIN")

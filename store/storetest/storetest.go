@@ -8,7 +8,9 @@ import (
 	"math/rand/v2"
 	"net/url"
 	"os"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
@@ -16,7 +18,11 @@ import (
 
 // Database creates an empty database and returns its address. Without a test
 // cluster the test is skipped.
-func Database(t *testing.T) string {
+func Database(t *testing.T) string { return Copy(t, "") }
+
+// Copy creates a database that begins as another one, which nobody may be using;
+// an empty address stands for an empty database.
+func Copy(t *testing.T, of string) string {
 	base := os.Getenv("WILLOWHERB_TEST_DB")
 	if base == "" {
 		t.Skip("WILLOWHERB_TEST_DB is not set; scripts/test starts a cluster and sets it")
@@ -26,8 +32,17 @@ func Database(t *testing.T) string {
 	require.NoError(t, err)
 	defer c.Close(ctx)
 	name := fmt.Sprintf("t%d", rand.Uint64())
-	_, err = c.Exec(ctx, "CREATE DATABASE "+name)
-	require.NoError(t, err)
+	from := ""
+	if of != "" {
+		u, err := url.Parse(of)
+		require.NoError(t, err)
+		from = " TEMPLATE " + strings.TrimPrefix(u.Path, "/")
+	}
+	// A server that was killed a moment ago leaves its connections behind for a little.
+	require.Eventually(t, func() bool {
+		_, err = c.Exec(ctx, "CREATE DATABASE "+name+from)
+		return err == nil
+	}, 10*time.Second, 50*time.Millisecond, "the database is made")
 	u, err := url.Parse(base)
 	require.NoError(t, err)
 	u.Path = "/" + name
