@@ -23,7 +23,9 @@ type ready struct {
 	hall  setup.View
 }
 
-func prepared(b *testing.B) ready {
+func prepared(b *testing.B) ready { return preparedT(b) }
+
+func preparedT(b testing.TB) ready {
 	glb, err := Place()
 	require.NoError(b, err)
 	s, err := gltf.Read(context.Background(), "place.glb", glb, nil, gltf.DefaultLimits())

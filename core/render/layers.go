@@ -2,6 +2,7 @@ package render
 
 import (
 	"math"
+	"math/bits"
 
 	"willowherb/core/colour"
 	"willowherb/core/vec"
@@ -22,12 +23,31 @@ const (
 // TileSize is the side of the square in which passes do their work.
 const TileSize = 32
 
-// Layers are the sums of one light's samples in one view. Even and odd samples
-// are summed apart: their difference measures the noise.
+// Layers are the sums of one light's samples in one view, in two halves whose
+// difference measures the noise.
 type Layers struct {
 	W, H  int
 	Sum   [Kinds][2][]float32 // RGB, rows from the top; nil for a kind the light has not
 	Count []uint16            // samples in each tile
+}
+
+// half is the half that a sample belongs to: by the parity of the ones in its
+// number (the Thue-Morse sequence). Even and odd numbers would not do: in a Sobol'
+// sequence they lie in different halves of the pixel, and at an edge the two would
+// never agree.
+func half(sample int) int { return bits.OnesCount(uint(sample)) & 1 }
+
+// halves counts the samples of each half among the first n.
+func halves(n int) (a, b float32) {
+	a, b = float32(n/2), float32(n/2)
+	if n%2 == 1 {
+		if half(n-1) == 0 {
+			a++
+		} else {
+			b++
+		}
+	}
+	return a, b
 }
 
 // NewLayers makes empty layers; shining lights have Seen and Reflected too.
@@ -85,8 +105,8 @@ func (l *Layers) Average(k Kind, out []float32) {
 	}
 }
 
-// HalfDifference adds gain times half the difference of the even and the odd
-// mean of kind k to out: an estimate of the error of their average.
+// HalfDifference adds gain times half the difference of the two halves' means of
+// kind k to out: an estimate of the error of their average.
 func (l *Layers) HalfDifference(k Kind, gain vec.V3, out []float32) {
 	if l.Sum[k][0] == nil {
 		return
@@ -99,9 +119,10 @@ func (l *Layers) HalfDifference(k Kind, gain vec.V3, out []float32) {
 			if n < 2 {
 				continue
 			}
-			even, odd := 0.5/float32((n+1)/2), 0.5/float32(n/2)
+			na, nb := halves(int(n))
+			ka, kb := 0.5/na, 0.5/nb
 			for i := 3 * (y*l.W + x0); i < 3*(y*l.W+min(x0+TileSize, l.W)); i++ {
-				out[i] += (a[i]*even - b[i]*odd) * g[i%3]
+				out[i] += (a[i]*ka - b[i]*kb) * g[i%3]
 			}
 		}
 	}

@@ -168,15 +168,15 @@ func (w *path) tile(t, sample int) {
 			w.merged = vec.V3{}
 			w.trace(x, y, uint32(px), uint32(sample))
 			if w.Merged != nil {
-				add(w.Layers[0].Sum[Direct][sample&1], px, w.merged)
+				add(w.Layers[0].Sum[Direct][half(sample)], px, w.merged)
 			} else {
 				for i, l := range w.Layers {
 					a := &w.acc[i]
-					add(l.Sum[Direct][sample&1], px, a[Direct])
-					add(l.Sum[Bounced][sample&1], px, a[Bounced])
+					add(l.Sum[Direct][half(sample)], px, a[Direct])
+					add(l.Sum[Bounced][half(sample)], px, a[Bounced])
 					if l.Sum[Seen][0] != nil {
-						add(l.Sum[Seen][sample&1], px, a[Seen])
-						add(l.Sum[Reflected][sample&1], px, a[Reflected])
+						add(l.Sum[Seen][half(sample)], px, a[Seen])
+						add(l.Sum[Reflected][half(sample)], px, a[Reflected])
 					}
 				}
 			}
