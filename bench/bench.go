@@ -30,7 +30,7 @@ type Options struct {
 	Width      int // of the finest picture, pixels
 	MaxSamples int // where refinement ends
 	Workers    int // 0: all cores
-	Memory     int // bytes for pictures; the least used are let go beyond it. 0: 3 GiB
+	Memory     int // bytes for pictures; the least used are let go beyond it. 0: 2 GiB
 }
 
 // Bench holds the open setups and one worker that renders for all of them.
@@ -74,7 +74,7 @@ func New(st *store.Store, opt Options) *Bench {
 		opt.Workers = runtime.GOMAXPROCS(0)
 	}
 	if opt.Memory == 0 {
-		opt.Memory = 3 << 30
+		opt.Memory = 2 << 30
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	b := &Bench{store: st, opt: opt, open: map[int64]*Session{}, wake: make(chan struct{}, 1), stop: stop, done: make(chan struct{})}

@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 	"sync"
+	"time"
 
 	"willowherb/core/budget"
 	"willowherb/core/setup"
@@ -60,6 +61,7 @@ type Window struct {
 	gaze Gaze
 	// While the camera moves, pictures are made for it as it goes; made counts those.
 	moved, made int64
+	looked      time.Time // when it last moved
 	// What a drag under way would make of the document: lamps as they would be.
 	draft   *setup.Setup
 	drafted []*setup.Lamp
@@ -233,6 +235,7 @@ func (s *Session) Look(w *Window, g Gaze) {
 	w.gaze = g
 	if g.Moving {
 		w.moved++
+		w.looked = time.Now()
 	} else {
 		s.greet(w)
 	}

@@ -37,7 +37,10 @@ type job struct {
 // is missing before what is there; thumbnails when every sight has a full picture
 // of a few samples; then everything to its goal. Among equals the session that
 // has had least of the worker's time comes first.
-func (b *Bench) next() *job {
+//
+// While a camera has just moved, nothing else is begun: the next picture for it
+// would have to wait, and the window needs the processor. restless says so.
+func (b *Bench) next() (j *job, restless bool) {
 	b.mu.Lock()
 	open := slices.Collect(maps.Values(b.open))
 	b.mu.Unlock()
@@ -74,6 +77,8 @@ func (b *Bench) next() *job {
 					if bestRank > -2 {
 						best, bestRank = &job{s: s, eye: w}, -2
 					}
+				case w.gaze.Moving && time.Since(w.looked) < glance:
+					restless = true
 				case !w.gaze.Moving:
 					t := s.sight(see, s.stageOf(w))
 					t.used, t.ev = s.clock, see.Camera.EV
@@ -96,8 +101,14 @@ func (b *Bench) next() *job {
 		}
 		s.mu.Unlock()
 	}
-	return best
+	if restless && bestRank >= 0 {
+		return nil, true
+	}
+	return best, false
 }
+
+// glance is how long a camera in motion is waited for.
+const glance = 120 * time.Millisecond
 
 // piece returns work on a sight at a level, or nil when it has reached its goal.
 // Call with mu held.
@@ -225,11 +236,16 @@ func (b *Bench) work(ctx context.Context) {
 		b.mu.Lock()
 		b.cancelWork, b.moving = cancel, false
 		b.mu.Unlock()
-		j := b.next()
+		j, restless := b.next()
 		if j == nil {
+			var soon <-chan time.Time
+			if restless {
+				soon = time.After(glance)
+			}
 			select {
 			case <-ctx.Done():
 			case <-b.wake:
+			case <-soon:
 			}
 			cancel()
 			continue
@@ -294,7 +310,7 @@ func (j *job) run(ctx context.Context) error {
 }
 
 // Pictures for a moving camera are about this wide.
-const previewWidth = 160
+const previewWidth = 128
 
 // preview makes one picture for a camera in motion: all lights by chance, one
 // bounce, filtered.
@@ -451,7 +467,8 @@ func (j *job) publish(ctx context.Context, samples int) error {
 	lamps := s.lamps
 	done := complete(f, lamps)
 	s.mu.Unlock()
-	if done && f.level != coarse && f.level != thumb {
+	// Noise is measured of whole pictures, and where there are halves to compare.
+	if done && samples >= 4 && len(j.lamps) == len(lamps) && f.level == full {
 		noise, err := j.noise(ctx, filter, levels, lamps)
 		if err != nil {
 			return err

@@ -132,6 +132,21 @@ func BenchmarkMovedLight(b *testing.B) {
 	}
 }
 
+// BenchmarkMoving is a picture for a camera in motion: 128 by 72, one bounce, two
+// of fourteen lights by chance at each first hit.
+func BenchmarkMoving(b *testing.B) {
+	r := prepared(b)
+	for b.Loop() {
+		p := r.pass(128, 72, 1, r.lamps)
+		p.Few = 2
+		for _, l := range r.lamps {
+			p.Merged = append(p.Merged, l.Gain())
+		}
+		p.Layers = p.Layers[:1]
+		require.NoError(b, p.Run(context.Background(), 1, 2))
+	}
+}
+
 func BenchmarkLayerSamples(b *testing.B) {
 	r := prepared(b)
 	const w, h = 480, 270

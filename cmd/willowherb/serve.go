@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
+	"runtime/debug"
 
 	"willowherb/bench"
 	"willowherb/demo"
@@ -20,6 +21,7 @@ type serveCmd struct {
 	Fresh   bool   `help:"With --demo: begin again with untouched demo data."`
 	Width   int    `help:"Width of the finest picture in pixels." default:"960"`
 	Samples int    `help:"Samples at which refinement ends." default:"128"`
+	Memory  int    `help:"Megabytes for pictures; the least used are let go beyond it." default:"2048"`
 	Addr    string `help:"File to write the address to once it listens." hidden:""`
 }
 
@@ -29,6 +31,9 @@ func (c *serveCmd) Run(ctx context.Context) error {
 	}
 	if c.Samples < 1 || c.Samples > 60000 {
 		return usage("--samples %d is not between 1 and 60000", c.Samples)
+	}
+	if c.Memory < 64 || c.Memory > 1<<20 {
+		return usage("--memory %d is not between 64 and %d", c.Memory, 1<<20)
 	}
 	st, err := store.Open(ctx, c.DB)
 	if err != nil {
@@ -40,7 +45,10 @@ func (c *serveCmd) Run(ctx context.Context) error {
 			return fmt.Errorf("making the demo: %w", err)
 		}
 	}
-	b := bench.New(st, bench.Options{Width: c.Width, MaxSamples: c.Samples})
+	// Pictures are most of what is held, in large pieces: collecting early costs little
+	// and keeps the process from growing to twice its budget.
+	debug.SetGCPercent(25)
+	b := bench.New(st, bench.Options{Width: c.Width, MaxSamples: c.Samples, Memory: c.Memory << 20})
 	defer b.Close()
 	return server.New(st, b, web.Files()).Listen(ctx, c.Port, func(addr string) {
 		fmt.Printf("\n  Willowherb is ready: http://%s\n  Ctrl-C stops it; every edit is kept.\n\n", addr)
