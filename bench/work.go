@@ -431,6 +431,9 @@ func (j *job) publish(ctx context.Context, samples int) error {
 		var wg sync.WaitGroup
 		for i, l := range group {
 			wg.Go(func() {
+				if ctx.Err() != nil {
+					return
+				}
 				m := &out[i0+i]
 				y := sums[i0+i]
 				mean := func(k render.Kind) [3]float64 {
@@ -457,6 +460,9 @@ func (j *job) publish(ctx context.Context, samples int) error {
 			})
 		}
 		wg.Wait()
+		if ctx.Err() != nil {
+			return context.Cause(ctx)
+		}
 	}
 	s.mu.Lock()
 	for i, l := range j.lamps {

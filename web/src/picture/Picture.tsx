@@ -11,7 +11,7 @@ import { Overlay } from './Overlay'
 import { useNavigation } from './navigate'
 import { codePalette, legend, logRange, waySpecs } from './ways'
 import { useAside } from '../snapshots/aside'
-import { pointer, weighHere } from '../weigh/weighing'
+import { luxAtRest, pointer, weighHere } from '../weigh/weighing'
 
 /** The histogram counts pixels by luminance: so many bins a stop, from EV -4 to 18. */
 export const evLow = -4
@@ -279,7 +279,10 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     const p = composite.read(Math.floor(x * composite.width), Math.floor(y * composite.height), 1, 1)
     const l = luminance([p[0] ?? 0, p[1] ?? 0, p[2] ?? 0])
     if (neutral(way)) useLook.setState({ spot: null, spotLux: (l * Math.PI) / 0.18 })
-    else useLook.setState({ spot: l, spotLux: null })
+    else {
+      useLook.setState({ spot: l, spotLux: null })
+      luxAtRest()
+    }
   }
 
   const steps = legend(way, ev)

@@ -34,6 +34,25 @@ export async function weighHere(): Promise<void> {
   }
 }
 
+let rest: ReturnType<typeof setTimeout> | undefined
+
+/** luxAtRest reads how much light falls on the surface under the pointer, once it has come to rest. */
+export function luxAtRest() {
+  clearTimeout(rest)
+  rest = setTimeout(() => {
+    const at = pointer.at
+    const { id } = useSetup.getState()
+    const l = useLook.getState()
+    if (!at || id === null || l.weighing || l.moving) return
+    api.weigh(id, { gaze: gazeNow(0), ...at, careful: false }).then(
+      (r) => {
+        if (pointer.at?.x === at.x && pointer.at.y === at.y && r.hit) useLook.setState({ spotLux: r.lux })
+      },
+      () => undefined,
+    )
+  }, 350)
+}
+
 let pins = 0
 
 /** pinHere keeps a reading of the point under the pointer, made again whenever the light changes. */

@@ -1,0 +1,88 @@
+import { cleanup, fireEvent, render, screen } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { afterEach, expect, test, vi } from 'vitest'
+import type { Reading, Setup, Share, Warmth } from '../api.gen'
+
+vi.mock('../net/client', () => ({
+  api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn(), weigh: vi.fn(() => new Promise(() => undefined)) },
+  person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {},
+}))
+
+const { commands, keyOf, runKey } = await import('./commands')
+const { Finder, score } = await import('./Finder')
+const { Splitter, usePanes } = await import('./panes')
+const { Ask, askFor } = await import('./Ask')
+const { WeighPanel, why } = await import('../weigh/WeighPanel')
+const { useLook } = await import('../picture/look')
+const { legend } = await import('../picture/ways')
+
+afterEach(cleanup)
+
+test('no two commands have the same key', () => {
+  const keys = commands.map((c) => c.keys).filter(Boolean)
+  expect(keys.filter((k, i) => keys.indexOf(k) !== i)).toEqual([])
+})
+
+test('keys are written as they are pressed', () => {
+  const key = (k: string, o: KeyboardEventInit = {}) => keyOf(new KeyboardEvent('keydown', { key: k, ...o }))
+  expect(key('z', { ctrlKey: true })).toBe('Ctrl Z')
+  expect(key('Z', { ctrlKey: true, shiftKey: true })).toBe('Ctrl Shift Z')
+  expect(key('?', { shiftKey: true })).toBe('?')
+  expect(key('Delete')).toBe('Delete')
+  runKey(new KeyboardEvent('keydown', { key: 't' }))
+  expect(useLook.getState().thirds).toBe(true)
+  expect(runKey(new KeyboardEvent('keydown', { key: '\u00e4' }))).toBe(false)
+})
+
+test('the finder finds by words, in any order, and runs what was found', async () => {
+  expect(score('Back to the saved view', 'view back')).toBeGreaterThan(0)
+  expect(score('Back to the saved view', 'fog')).toBe(-1)
+  useLook.setState({ finder: true, safe: false })
+  render(<Finder />)
+  const box = await screen.findByRole('textbox', { name: 'Find a command' })
+  await userEvent.type(box, 'safe are{Enter}')
+  expect(useLook.getState().safe).toBe(true)
+  expect(useLook.getState().finder).toBe(false)
+})
+
+test('a pane is resized by the keyboard and remembered', () => {
+  window.innerWidth = 1280
+  render(<Splitter which="side" />)
+  const before = usePanes.getState().side
+  fireEvent.keyDown(screen.getByRole('separator'), { key: 'ArrowLeft' })
+  expect(usePanes.getState().side).toBe(before + 10)
+  expect(localStorage.getItem('willowherb.panes')).toContain(String(before + 10))
+})
+
+test('a question gives its answer only if there is a new one', async () => {
+  const answer = vi.fn()
+  render(<Ask />)
+  askFor('Name of the view', 'Hall', answer)
+  const box = await screen.findByRole('textbox')
+  await userEvent.clear(box)
+  await userEvent.type(box, 'Culvert{Enter}')
+  expect(answer).toHaveBeenCalledWith('Culvert')
+})
+
+const share = (o: Partial<Share>): Share => ({ light: 'a', direct: 0, bounced: 0, seen: 0, share: 0, lux: 0, straight: 0, reason: 'lit', by: '', ...o })
+
+test('what a light gives at a point, and why it gives nothing, is said', () => {
+  expect(why(share({ reason: 'shadow', by: 'Pumps' }))).toBe('shadowed by Pumps')
+  expect(why(share({ reason: 'range' }))).toBe('out of range')
+  const doc = { lights: { a: { name: 'Lantern', colour: { kelvin: 3000 } }, b: { name: 'Rim', colour: { kelvin: 3000 } } } } as unknown as Setup
+  const reading: Reading = {
+    hit: true, object: 'Hall floor', path: '', material: 'Wet concrete', position: [0, 0, 0], normal: [0, 1, 0], distance: 7, luminance: 2, colour: [2, 2, 2], lux: 40,
+    shares: [share({ direct: 1.5, bounced: 0.5, share: 1, lux: 40, straight: 30 }), share({ light: 'b', reason: 'cone' })],
+  }
+  const warmth: Warmth = { minKelvin: 1000, maxKelvin: 10000, colours: [[2, 0.8, 0], [1, 1, 1]] }
+  render(<WeighPanel reading={reading} doc={doc} warmth={warmth} title="Weighed here" />)
+  const text = screen.getByRole('region', { name: 'Weighed here' }).textContent
+  for (const part of ['Hall floor', '2.00 cd/m²', 'EV 4.0', '40.0 lx', 'direct 75, bounced 25', 'Rim outside the cone']) expect(text).toContain(part)
+})
+
+test('measured colours have a legend in real units', () => {
+  expect(legend('zones', 5)).toHaveLength(12)
+  expect(legend('luminance', 6).at(-1)?.words).toContain('cd/m²')
+  expect(legend('illuminance', 6).at(-1)?.words).toContain('lx')
+  expect(legend('picture', 6)).toEqual([])
+})
