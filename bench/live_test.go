@@ -318,7 +318,7 @@ func TestWeighNoticeContrastAndCompare(t *testing.T) {
 	require.GreaterOrEqual(t, n["a"]["one"].P95, n["a"]["one"].Mean)
 	_, ok, err := s.Contrast(s.keyOf("a"), 0, 5)
 	require.NoError(t, err)
-	_ = ok // a floor may fill the picture: it has no outline then
+	require.False(t, ok, "a floor of ten metres is no figure")
 	_, _, err = s.Contrast("none", 0, 5)
 	require.ErrorIs(t, err, ErrUnknown)
 	doc := *s.doc

@@ -209,6 +209,9 @@ func (s *Session) Contrast(sightKey string, object int, ev float64) (c weigh.Con
 	curve := exposure.Curve(s.doc.Curve)
 	s.mu.Unlock()
 	sc := t.stage.scene
+	if o := &sc.Objects[object]; o.Hi.Sub(o.Lo).Len() > figureSize {
+		return c, false, nil // a wall or a floor is no figure
+	}
 	name, part := figureOf(sc, object)
 	inside := make([]bool, len(f.guide.Tri))
 	for i, tri := range f.guide.Tri {

@@ -117,6 +117,9 @@ func (s *Session) piece(t *sight, level int) *job {
 	if level == thumb {
 		lamps = s.lamps
 	}
+	if level == middle && t.levels[full] != nil && t.levels[full].samples > 0 {
+		return nil // a changed light goes from the coarse picture straight to the full one
+	}
 	f := s.frame(t, level, lamps)
 	j := &job{s: s, t: t, f: f, from: math.MaxInt}
 	for _, l := range lamps {

@@ -219,18 +219,75 @@ func TestShots(t *testing.T) {
 	b.until("a full picture", `document.querySelector('[data-testid=refinement]').dataset.level == 2 && Number(document.querySelector('[data-testid=refinement]').dataset.samples) >= `+at)
 	b.until("thumbnails", `document.querySelectorAll('.shelf img').length == 5`)
 	b.still()
-	b.shot(filepath.Join(dir, "hall.png"))
+	snap := func(name string) {
+		b.settledAt(at)
+		b.still()
+		b.shot(filepath.Join(dir, name+".png"))
+	}
+	eval := func(expr string) { js[bool](b, "("+expr+", true)") }
 	b.row("lantern")
 	b.do(chromedp.KeyEvent("a"))
-	b.still()
-	b.shot(filepath.Join(dir, "alone.png"))
+	snap("alone")
 	b.do(chromedp.KeyEvent("\x1b"))
 	b.click(`[data-light=lantern] .name`)
+	snap("lantern")
+	b.click(`[data-light=lantern] .name`)
+	b.row("keeper-key")
+	x, y := b.in(0.62, 0.9)
+	b.mouse("mouseMoved", x, y, "none")
+	release := b.hold("q")
+	b.until("weighed", `document.querySelector('.weighed .line')`)
+	snap("weigh")
+	release()
+	b.do(chromedp.KeyEvent("z"))
+	snap("zones")
+	b.do(chromedp.KeyEvent("g"))
+	b.until("light alone", `document.querySelector('[data-testid=way]').textContent.includes('grey')`)
+	snap("grey")
+	b.do(chromedp.KeyEvent("f", chromedp.KeyModifiers(chromedp.ModifierShift)))
+	b.do(chromedp.KeyEvent("?"))
+	b.until("the keys", `document.querySelector('.sheet')`)
 	b.still()
-	b.shot(filepath.Join(dir, "lantern.png"))
+	b.shot(filepath.Join(dir, "keys.png"))
+	b.do(chromedp.KeyEvent("\x1b"))
+	b.until("closed", `!document.querySelector('[role=dialog]')`)
 	b.click(`.round button:first-child`)
-	b.still()
-	b.shot(filepath.Join(dir, "scene.png"))
+	b.until("objects", `document.querySelector('.object')`)
+	eval(`[...document.querySelectorAll('.object .what')].find(e => e.textContent == 'Survey drone').click()`)
+	snap("scene")
+	eval(`document.activeElement.blur()`)
+	b.do(chromedp.KeyEvent("\x1b"))
+	b.click(`.round button:nth-child(2)`)
+	b.do(chromedp.KeyEvent("C", chromedp.KeyModifiers(chromedp.ModifierShift)))
+	b.until("the panel", `document.activeElement?.getAttribute('aria-label') == 'Name of the new snapshot'`)
+	eval(`document.activeElement.select()`)
+	b.do(chromedp.KeyEvent("Evening, lantern lit\r"))
+	b.until("kept", `document.querySelector('.snapshots .deeds button')`)
+	b.row("lantern")
+	b.do(chromedp.KeyEvent("o"))
+	b.click(`.snapshots .deeds button`)
+	b.until("compared", `document.querySelector('[data-testid=splits]')?.textContent.includes('95th')`)
+	snap("compare")
+	eval(`[...document.querySelectorAll('.snapshots .deeds button')].at(-1).click()`)
+	b.click(`.panel header button`)
+	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	b.do(chromedp.EmulateViewport(1920, 1080))
+	b.row("lantern")
+	b.until("thumbnails", `document.querySelectorAll('.shelf img').length == 5`)
+	snap("wide")
+}
+
+// settledAt waits until the picture has at least so many samples and has come to rest.
+func (b *tab) settledAt(samples string) {
+	b.t.Helper()
+	for n := 0; n < 12; n++ {
+		if js[bool](b, `document.querySelector('[data-testid=refinement]').dataset.level == 2 && Number(document.querySelector('[data-testid=refinement]').dataset.samples) >= `+samples) {
+			break
+		}
+		time.Sleep(10 * time.Second)
+	}
+	b.until("all layers", `document.querySelector('canvas').dataset.waiting == '0'`)
+	time.Sleep(800 * time.Millisecond)
 }
 
 // TestFigures measures the browser against a running demo: how long from a key

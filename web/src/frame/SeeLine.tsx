@@ -60,7 +60,7 @@ export function SeeLine() {
       )}
       <span className="grow" />
       <span className="reading" data-testid="spot">
-        {under !== '' ? `${things[Number(under)]?.name ?? ''} · ` : objects.length === 1 ? `${things[objects[0] ?? 0]?.name ?? ''} chosen · ` : objects.length ? `${objects.length} objects chosen · ` : ''}
+        {under !== '' ? `${things[Number(under)]?.name ?? ''}${spot !== null || spotLux !== null ? ' · ' : ''}` : objects.length === 1 ? `${things[objects[0] ?? 0]?.name ?? ''} chosen` : objects.length ? `${objects.length} objects chosen` : ''}
         {spot !== null && spot > 0 ? `${nits(spot)} · EV ${evOf(spot).toFixed(1)} · ${display >= 5.76 ? 'clipped' : `${(100 * display).toFixed(display < 0.1 ? 1 : 0)} %`}` : ''}
         {spotLux !== null && spotLux > 0 ? `${spot !== null ? ' · ' : ''}${lux(spotLux)}` : ''}
       </span>

@@ -6,16 +6,17 @@ void main() { vec2 p = vec2(float((gl_VertexID << 1) & 2), float(gl_VertexID & 2
 
 const perDraw = 8
 
-// Layers of another size than the picture are stretched; those of its own size are read texel for texel.
-const add = `#version 300 es
+// Layers of another size than the picture are stretched; those of its own size are
+// read texel for texel, which costs much less where there is no graphics card.
+const add = (stretched: boolean) => `#version 300 es
 precision highp float; precision highp sampler2D;
 ${Array.from({ length: perDraw }, (_, i) => `uniform sampler2D l${i};`).join('\n')}
 uniform vec3 gain[${perDraw}]; uniform vec2 size;
 out vec4 o;
 void main() {
-  vec2 p = gl_FragCoord.xy / size;
+  vec2 p = gl_FragCoord.xy / size; ivec2 q = ivec2(gl_FragCoord.xy);
   vec3 s = vec3(0);
-  ${Array.from({ length: perDraw }, (_, i) => `s += gain[${i}] * texture(l${i}, p).rgb;`).join('\n  ')}
+  ${Array.from({ length: perDraw }, (_, i) => `s += gain[${i}] * ${stretched ? `texture(l${i}, p)` : `texelFetch(l${i}, q, 0)`}.rgb;`).join('\n  ')}
   o = vec4(s, 1);
 }`
 
@@ -26,15 +27,8 @@ export const splits = { none: 0, wipe: 1, side: 2, other: 3, difference: 4 } as 
 export type Split = keyof typeof splits
 
 // Exposure and tone curves are the same numbers as Go's exposure package; a browser test holds the two together.
-const finish = `#version 300 es
-precision highp float; precision highp int; precision highp sampler2D; precision highp usampler2D;
-uniform sampler2D sum; uniform sampler2D other; uniform usampler2D objects;
-uniform float exposure; uniform float exposureB; uniform float ev; uniform int shoulder; uniform int shoulderB; uniform ivec2 size;
-uniform int way; uniform int split; uniform float wipe; uniform vec3 accent; uniform vec3 marker; uniform float low; uniform float high;
-uniform uint chosen[16]; uniform int chosenCount; uniform vec4 palette[16];
-out vec4 o;
+const developing = `
 const float M = 0.18; const float S = 1.0 - M;
-${scaleGlsl}
 float tone(float x, int sh) {
   if (!(x > 0.0)) return 0.0;
   if (sh == 0 || x <= M) return min(x, 1.0);
@@ -43,7 +37,28 @@ float tone(float x, int sh) {
 }
 float encode(float v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1.0 / 2.4) - 0.055; }
 vec3 encode3(vec3 c) { return vec3(encode(c.r), encode(c.g), encode(c.b)); }
-vec3 developed(vec3 c, float e, int sh) { c *= e; return encode3(vec3(tone(c.r, sh), tone(c.g, sh), tone(c.b, sh))); }
+vec3 developed(vec3 c, float e, int sh) { c *= e; return encode3(vec3(tone(c.r, sh), tone(c.g, sh), tone(c.b, sh))); }`
+
+// The full picture by itself, which is what is drawn most.
+const plainFinish = `#version 300 es
+precision highp float; precision highp int; precision highp sampler2D;
+uniform sampler2D sum; uniform float exposure; uniform int shoulder; uniform ivec2 size;
+out vec4 o;
+${developing}
+void main() {
+  ivec2 p = ivec2(gl_FragCoord.xy); p.y = size.y - 1 - p.y;
+  o = vec4(developed(texelFetch(sum, p, 0).rgb, exposure, shoulder), 1);
+}`
+
+const finish = `#version 300 es
+precision highp float; precision highp int; precision highp sampler2D; precision highp usampler2D;
+uniform sampler2D sum; uniform sampler2D other; uniform usampler2D objects;
+uniform float exposure; uniform float exposureB; uniform float ev; uniform int shoulder; uniform int shoulderB; uniform ivec2 size;
+uniform int way; uniform int split; uniform float wipe; uniform vec3 accent; uniform vec3 marker; uniform float low; uniform float high;
+uniform uint chosen[16]; uniform int chosenCount; uniform vec4 palette[16];
+out vec4 o;
+${scaleGlsl}
+${developing}
 float lum(vec3 c) { return dot(c, vec3(0.2126, 0.7152, 0.0722)); }
 bool isChosen(uint id) { for (int i = 0; i < chosenCount; i++) if (chosen[i] == id) return true; return false; }
 vec3 looked(vec2 uv, ivec2 p) {
@@ -107,6 +122,8 @@ interface Layer {
   texture: WebGLTexture
   scale: number
   stamp: string
+  w: number
+  h: number
 }
 
 /** Item is a layer's part with what it is multiplied by. */
@@ -147,7 +164,9 @@ class Sum {
 export class Composite {
   private gl: WebGL2RenderingContext
   private adder: WebGLProgram
+  private stretcher: WebGLProgram
   private finisher: WebGLProgram
+  private plain: WebGLProgram
   private a: Sum
   private b: Sum
   private layers = new Map<string, Layer>()
@@ -162,8 +181,10 @@ export class Composite {
     const gl = canvas.getContext('webgl2', { alpha: false, antialias: false, preserveDrawingBuffer: true, powerPreference: 'high-performance' })
     if (!gl || !gl.getExtension('EXT_color_buffer_float') || !gl.getExtension('EXT_float_blend')) throw new Error('no WebGL2 with float targets')
     this.gl = gl
-    this.adder = this.program(add)
+    this.adder = this.program(add(false))
+    this.stretcher = this.program(add(true))
     this.finisher = this.program(finish)
+    this.plain = this.program(plainFinish)
     this.a = new Sum(gl)
     this.b = new Sum(gl)
     this.blank = this.texture()
@@ -227,7 +248,7 @@ export class Composite {
     const t = this.texture()
     gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGB9_E5, w, h)
     gl.texSubImage2D(gl.TEXTURE_2D, 0, 0, 0, w, h, gl.RGB, gl.UNSIGNED_INT_5_9_9_9_REV, words)
-    this.layers.set(key, { texture: t, scale, stamp })
+    this.layers.set(key, { texture: t, scale, stamp, w, h })
   }
 
   /** putCodes takes a picture of small whole numbers, one byte a pixel. */
@@ -239,7 +260,7 @@ export class Composite {
     const f = new Float32Array(4 * w * h)
     for (let i = 0; i < codes.length; i++) f[4 * i] = codes[i] ?? 0
     gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA16F, w, h, 0, gl.RGBA, gl.FLOAT, f)
-    this.layers.set(key, { texture: t, scale: 1, stamp })
+    this.layers.set(key, { texture: t, scale: 1, stamp, w, h })
   }
 
   /** putObjects takes the number of the object under each pixel, for outlines. */
@@ -258,12 +279,19 @@ export class Composite {
     }
   }
 
-  private accumulate(to: Sum, list: { texture: WebGLTexture; gain: RGB }[]) {
+  private accumulate(to: Sum, list: { layer: Layer; gain: RGB }[]) {
+    const own = (l: Layer) => l.w === this.width && l.h === this.height
+    this.accumulateBy(this.adder, to, list.filter((i) => own(i.layer)))
+    this.accumulateBy(this.stretcher, to, list.filter((i) => !own(i.layer)))
+  }
+
+  private accumulateBy(program: WebGLProgram, to: Sum, list: { layer: Layer; gain: RGB }[]) {
+    if (list.length === 0) return
     const gl = this.gl
     gl.bindFramebuffer(gl.FRAMEBUFFER, to.target)
     gl.viewport(0, 0, this.width, this.height)
-    gl.useProgram(this.adder)
-    gl.uniform2f(gl.getUniformLocation(this.adder, 'size'), this.width, this.height)
+    gl.useProgram(program)
+    gl.uniform2f(gl.getUniformLocation(program, 'size'), this.width, this.height)
     gl.enable(gl.BLEND)
     gl.blendFunc(gl.ONE, gl.ONE)
     for (let at = 0; at < list.length; at += perDraw) {
@@ -271,11 +299,11 @@ export class Composite {
       for (let i = 0; i < perDraw; i++) {
         const l = list[at + i]
         gl.activeTexture(gl.TEXTURE0 + i)
-        gl.bindTexture(gl.TEXTURE_2D, l?.texture ?? this.blank)
-        gl.uniform1i(gl.getUniformLocation(this.adder, `l${i}`), i)
+        gl.bindTexture(gl.TEXTURE_2D, l?.layer.texture ?? this.blank)
+        gl.uniform1i(gl.getUniformLocation(program, `l${i}`), i)
         if (l) g.set(l.gain, 3 * i)
       }
-      gl.uniform3fv(gl.getUniformLocation(this.adder, 'gain'), g)
+      gl.uniform3fv(gl.getUniformLocation(program, 'gain'), g)
       gl.drawArrays(gl.TRIANGLES, 0, 3)
     }
     gl.disable(gl.BLEND)
@@ -285,8 +313,8 @@ export class Composite {
   /** total brings a sum to these items, by differences where they are few. */
   private total(s: Sum, items: Item[]) {
     const gl = this.gl
-    const changed: { texture: WebGLTexture; gain: RGB }[] = []
-    const active: { texture: WebGLTexture; gain: RGB }[] = []
+    const changed: { layer: Layer; gain: RGB }[] = []
+    const active: { layer: Layer; gain: RGB }[] = []
     const keys = new Set(items.map((i) => i.key))
     let whole = s.deltas > 60 || s.parts.size === 0
     for (const [k, p] of s.parts) {
@@ -295,10 +323,10 @@ export class Composite {
     for (const { key, gain: g } of items) {
       const l = this.layers.get(key)
       if (!l) continue
-      active.push({ texture: l.texture, gain: scaled(g, l.scale) })
+      active.push({ layer: l, gain: scaled(g, l.scale) })
       const before = s.parts.get(key)?.gain ?? ([0, 0, 0] as RGB)
       if (g[0] !== before[0] || g[1] !== before[1] || g[2] !== before[2]) {
-        changed.push({ texture: l.texture, gain: scaled([g[0] - before[0], g[1] - before[1], g[2] - before[2]], l.scale) })
+        changed.push({ layer: l, gain: scaled([g[0] - before[0], g[1] - before[1], g[2] - before[2]], l.scale) })
       }
     }
     if (whole || changed.length > active.length / 2) {
@@ -342,7 +370,9 @@ export class Composite {
 
   private finish(from: WebGLTexture, f: Finish) {
     const gl = this.gl
-    const p = this.finisher
+    // A preview is stretched, and so are the other ways of seeing: those need more than texels.
+    const simple = f.way === ways.picture && f.split === 'none' && f.chosen.length === 0 && from === this.a.texture
+    const p = simple ? this.plain : this.finisher
     gl.bindFramebuffer(gl.FRAMEBUFFER, null)
     gl.viewport(0, 0, this.width, this.height)
     gl.useProgram(p)
