@@ -60,8 +60,15 @@ func TestTheEyeMovesAndAViewIsSaved(t *testing.T) {
 	b.settled()
 	home := js[string](b, `document.querySelector('canvas').dataset.sight`)
 	x, y := b.in(0.5, 0.6)
-	b.pull("right", x, y, x+40, y-10)
-	b.until("pictures in motion", `Number(document.querySelector('canvas').dataset.previews) > 0`)
+	b.mouse("mouseMoved", x, y, "none")
+	b.mouse("mousePressed", x, y, "right")
+	shown := false
+	for i := 1; i <= 200 && !shown; i++ { // until the hand has seen the picture follow
+		b.mouse("mouseMoved", x+float64(i%60), y-float64(i%20), "right")
+		shown = js[bool](b, `Number(document.querySelector('canvas').dataset.previews) > 0`)
+	}
+	require.True(t, shown, "pictures in motion")
+	b.mouse("mouseReleased", x+40, y-10, "right")
 	b.until("another sight", placed+` && document.querySelector('canvas').dataset.sight != '`+home+`'`)
 	require.Contains(t, js[string](b, `document.querySelector('.view-line').textContent`), "moved")
 	b.pull("right", x, y, x+30, y, chromedp.ModifierShift)

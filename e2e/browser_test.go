@@ -243,6 +243,8 @@ func TestShots(t *testing.T) {
 	snap("zones")
 	b.do(chromedp.KeyEvent("g"))
 	b.until("light alone", `document.querySelector('[data-testid=way]').textContent.includes('grey')`)
+	home := js[string](b, `document.querySelector('canvas').dataset.sight`)
+	b.until("its own sight", `document.querySelector('canvas').dataset.sight != '`+home+`' && document.querySelector('[data-testid=refinement]').dataset.level == 2`)
 	snap("grey")
 	b.do(chromedp.KeyEvent("f", chromedp.KeyModifiers(chromedp.ModifierShift)))
 	b.do(chromedp.KeyEvent("?"))

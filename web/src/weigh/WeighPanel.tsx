@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { useEffect } from 'react'
+import { useEffect, useState } from 'react'
 import type { Reading, Setup, Share, Warmth } from '../api.gen'
 import { stopsText } from '../fields/number'
 import { lux, nits } from '../frame/SeeLine'
@@ -108,6 +108,7 @@ export function FigureLine({ object }: { object: number }) {
 export function PinsList({ doc, warmth }: { doc: Setup; warmth: Warmth }) {
   const pins = useLook((s) => s.pins)
   const revision = useSetup((s) => s.revision)
+  const [open, setOpen] = useState<number | null>(null)
   useEffect(() => {
     const t = setTimeout(() => useLook.getState().pins.forEach((p) => void readPin(p.id)), 250)
     return () => clearTimeout(t)
@@ -121,7 +122,9 @@ export function PinsList({ doc, warmth }: { doc: Setup; warmth: Warmth }) {
         return (
           <div key={p.id} className="line">
             <b>{i + 1}</b>
-            <span className="name">{r ? (r.hit ? r.object : 'the open sky') : 'being read'}</span>
+            <button type="button" className="name" aria-expanded={open === p.id} title="All that lights it" onClick={() => setOpen(open === p.id ? null : p.id)}>
+              {r ? (r.hit ? r.object : 'the open sky') : 'being read'}
+            </button>
             <span className="right">{r ? nits(r.luminance) : ''}</span>
             <span className="right">{r ? `EV ${evOf(Math.max(r.luminance, 1e-6)).toFixed(1)}` : ''}</span>
             <span className="right">{r?.hit ? lux(r.lux) : ''}</span>
@@ -138,6 +141,7 @@ export function PinsList({ doc, warmth }: { doc: Setup; warmth: Warmth }) {
           </div>
         )
       })}
+      {pins.map((p, i) => (p.id === open && p.reading ? <WeighPanel key={p.id} reading={p.reading} doc={doc} warmth={warmth} title={`Pin ${i + 1}`} /> : null))}
     </section>
   )
 }
