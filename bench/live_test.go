@@ -340,3 +340,41 @@ func TestWeighNoticeContrastAndCompare(t *testing.T) {
 	require.Equal(t, "floor", f.Things[0].Path)
 	require.Equal(t, "floor", f.Surfaces[0].Name)
 }
+
+// While a drag poses the place, its lamps are made for that pose: a shining thing
+// lights from where it is dragged to. What is compared with follows the place too.
+func TestLampsBelongToTheStageTheyLight(t *testing.T) {
+	_, st, s := opened(t, small)
+	w := join(s, "a")
+	raw := func(v any) json.RawMessage { b, _ := json.Marshal(v); return b }
+	change := func(seq int64, ops ...setup.Op) {
+		d, err := st.Apply(context.Background(), s.ID, setup.Edit{Person: "p", Window: "x", Seq: seq, Target: "base", Label: "x", Ops: ops})
+		require.NoError(t, err)
+		require.NoError(t, s.Changed(d))
+	}
+	l := s.doc.Lights["one"]
+	l.Name, l.Kind, l.Material, l.Carry = "glow", setup.Emissive, "floor", setup.Baked
+	change(1, setup.Op{Op: "add", Path: "/objects", Value: raw(map[string]setup.Object{"f": {Path: "floor", Part: setup.Mover}})},
+		setup.Op{Op: "add", Path: "/materials", Value: raw(map[string]setup.Material{"m": {Name: "floor", Emission: &[3]float64{1, 1, 1}}})},
+		setup.Op{Op: "add", Path: "/lights/glow", Value: raw(l)})
+	_, err := s.Aside("w", []*setup.Setup{s.doc})
+	require.NoError(t, err)
+	s.Draft(w.Window, []setup.Op{{Op: "replace", Path: "/objects/f/offset", Value: raw([3]float64{0, -1, 0})}})
+	s.mu.Lock()
+	see, _ := s.see(w.Window)
+	lamps := s.wanted(s.sight(see, s.stageOf(w.Window)))
+	dragged := w.drafted
+	s.mu.Unlock()
+	require.NotEmpty(t, dragged)
+	require.Len(t, lamps, len(dragged))
+	for i := range lamps {
+		require.True(t, dragged[i] == lamps[i], "%s is made for the place at rest", lamps[i].ID)
+	}
+	before := w.aside
+	change(2, setup.Op{Op: "replace", Path: "/objects/f/offset", Value: raw([3]float64{0, -2, 0})})
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	require.Nil(t, w.drafted, "a drag begun on another place is taken up by its next step")
+	require.Len(t, w.aside, len(before))
+	require.False(t, before[0] == w.aside[0], "the other state is resolved on the place as it is")
+}

@@ -66,8 +66,9 @@ type Window struct {
 	draft   *setup.Setup
 	drafted []*setup.Lamp
 	stage   *stage // where the drag changes the place
-	// Another state's lamps, to compare with.
-	aside []*setup.Lamp
+	// Other states, to compare with, and their lamps on the session's stage.
+	asides []*setup.Setup
+	aside  []*setup.Lamp
 }
 
 // Gaze is how a window looks: at a saved view, or with a camera of its own.
@@ -249,7 +250,7 @@ func (s *Session) Look(w *Window, g Gaze) {
 // place anew is shown when it ends.
 func (s *Session) Draft(w *Window, ops []setup.Op) {
 	s.mu.Lock()
-	document := s.document
+	document, base := s.document, s.stage
 	s.mu.Unlock()
 	var doc *setup.Setup
 	var lamps []*setup.Lamp
@@ -262,9 +263,7 @@ func (s *Session) Draft(w *Window, ops []setup.Op) {
 		if doc, err = setup.Parse(after); err != nil {
 			return
 		}
-		s.mu.Lock()
-		on = s.stage
-		s.mu.Unlock()
+		on = base
 		st := setup.StageOf(doc, s.blob, s.File)
 		if st.Geometry != on.Geometry {
 			return
@@ -280,6 +279,9 @@ func (s *Session) Draft(w *Window, ops []setup.Op) {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	if s.stage != base {
+		return // the place has changed under the hand: the next step of the drag is made on it
+	}
 	before := w.drafted
 	w.draft, w.drafted, w.stage = doc, lamps, nil
 	if on != nil && on.Key != s.stage.Key {
@@ -304,7 +306,7 @@ func (s *Session) Aside(window string, docs []*setup.Setup) ([]map[string]LampFa
 	if err != nil {
 		return nil, err
 	}
-	w.aside = nil
+	w.asides, w.aside = docs, nil
 	var out []map[string]LampFact
 	for _, d := range docs {
 		lamps, err := resolve(d, s.stage)
@@ -329,25 +331,30 @@ func fresh(before, after []*setup.Lamp) bool {
 }
 
 // wanted are the lamps whose layers a sight's frames need: the setup's, and those
-// of drags and comparisons in the windows that show it. Call with mu held.
-func (s *Session) wanted(key string) []*setup.Lamp {
-	out := slices.Clone(s.lamps)
+// of drags and comparisons in the windows that show it. All are made for the
+// sight's own stage: a shining surface is where that stage has it. Call with mu held.
+func (s *Session) wanted(t *sight) []*setup.Lamp {
+	var out []*setup.Lamp
 	known := map[[32]byte]bool{}
-	for _, l := range out {
-		known[l.Key] = true
-	}
-	for w := range s.windows {
-		if len(w.drafted) == 0 && len(w.aside) == 0 {
-			continue
-		}
-		if see, ok := s.see(w); !ok || see.key(s.stageOf(w).Key) != key {
-			continue
-		}
-		for _, l := range slices.Concat(w.drafted, w.aside) {
+	add := func(lamps []*setup.Lamp) {
+		for _, l := range lamps {
 			if !known[l.Key] {
 				known[l.Key] = true
 				out = append(out, l)
 			}
+		}
+	}
+	here := t.stage.Key == s.stage.Key
+	if here {
+		add(s.lamps)
+	}
+	for w := range s.windows {
+		if see, ok := s.see(w); !ok || see.key(s.stageOf(w).Key) != t.key {
+			continue
+		}
+		add(w.drafted)
+		if here {
+			add(w.aside)
 		}
 	}
 	return out
@@ -387,6 +394,9 @@ func (s *Session) Changed(d *store.Done) error {
 		if w.Name == d.Edit.Window {
 			w.draft, w.drafted, w.stage = nil, nil, nil
 		}
+		if elsewhere {
+			s.restage(w)
+		}
 		before := w.View
 		s.opens(w)
 		if gap {
@@ -406,6 +416,20 @@ func (s *Session) Changed(d *store.Done) error {
 		s.bench.poke(stale)
 	}()
 	return nil
+}
+
+// restage makes what a window has beside the document anew for another stage: a
+// drag goes on with its next step, what is compared with is resolved again.
+func (s *Session) restage(w *Window) {
+	w.draft, w.drafted, w.stage, w.aside = nil, nil, nil, nil
+	for _, d := range w.asides {
+		lamps, err := resolve(d, s.stage)
+		if err != nil {
+			slog.Error("a state to compare with cannot be resolved", "setup", s.ID, "err", err)
+			continue
+		}
+		w.aside = append(w.aside, lamps...)
+	}
 }
 
 // Document returns the current document and its revision.

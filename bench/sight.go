@@ -111,7 +111,7 @@ type frame struct {
 type layer struct {
 	sums *render.Layers
 	used int64
-	// noise of the layer in the picture for unit gain, in cd/m2 RMS; 0: not known.
+	// noise of the layer in the picture for unit gain, cd/m2: the mean of the halves' absolute difference; 0: not known.
 	noise float64
 	// Published.
 	version int // samples

@@ -113,7 +113,7 @@ const glance = 120 * time.Millisecond
 // piece returns work on a sight at a level, or nil when it has reached its goal.
 // Call with mu held.
 func (s *Session) piece(t *sight, level int) *job {
-	lamps := s.wanted(t.key)
+	lamps := s.wanted(t)
 	if level == thumb {
 		lamps = s.lamps
 	}
@@ -174,9 +174,10 @@ func (s *Session) letGo(shown map[*sight]bool) {
 	}
 	var hidden []*sight
 	total := 0
-	for key, t := range s.sights {
+	for _, t := range s.sights {
+		// Keys do not depend on the stage: an earlier one keeps its pictures for undo.
 		uses := map[[32]byte]bool{}
-		for _, l := range s.wanted(key) {
+		for _, l := range slices.Concat(s.lamps, s.wanted(t)) {
 			uses[l.Key] = true
 		}
 		for _, f := range t.frames() {

@@ -4,7 +4,6 @@ import (
 	"math"
 
 	"willowherb/core/light"
-	"willowherb/core/scene"
 	"willowherb/core/trace"
 	"willowherb/core/vec"
 )
@@ -133,18 +132,6 @@ func (w *World) MapEdges(v View, sight Sight, width, height int) []float32 {
 			near = min(near, off.Len())
 		}
 		out[i] = min(max(1.1-near/(pixel*p.Dist), 0), 1)
-	}
-	return out
-}
-
-// Objects returns the number of the object under each pixel of a guide, -1 for none.
-func (g *Guide) Objects(s *scene.Scene) []int32 {
-	out := make([]int32, len(g.Tri))
-	for i, t := range g.Tri {
-		out[i] = -1
-		if t != math.MaxUint32 {
-			out[i] = int32(s.Obj[t])
-		}
 	}
 	return out
 }
