@@ -161,7 +161,7 @@ func TestALampIsDraggedByItsHandle(t *testing.T) {
 	b.do(chromedp.KeyEvent("d", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 	b.until("a second", `document.querySelector('[data-light=lamp-2]')`)
 	b.do(chromedp.KeyEvent("k"))
-	b.until("locked", `document.querySelector('[data-light=lamp-2] .lock')`)
+	b.until("locked", `document.querySelector('[data-light=lamp-2] .lock[aria-pressed=true]')`)
 	b.do(chromedp.KeyEvent(kb.Delete))
 	b.until("a locked light stays", `document.body.textContent.includes('Locked lights are not removed')`)
 	s.keeps("the locked lamp", func(d *setup.Setup) bool { return d.Lights["lamp-2"].Locked })

@@ -10,7 +10,7 @@ import { backdrop, removeBackdrop, scrub } from '../scene/acts'
 import { Materials } from '../scene/Materials'
 import { Objects } from '../scene/Objects'
 import { fetchThings, useThings } from '../scene/things'
-import { complain, edit, entries, nextSeq, say, useSetup } from '../setup/store'
+import { complain, edit, nextSeq, say, useSetup } from '../setup/store'
 import { askFor } from './Ask'
 
 type Tab = 'place' | 'objects' | 'materials' | 'setups'
@@ -216,7 +216,6 @@ function Setups({ choose }: { choose: () => void }) {
         </button>
       </p>
       <p className="quiet">or drop one anywhere in this window. Lights are taken from one setup to another by copying (Ctrl C) and pasting (Ctrl V) them.</p>
-      <p className="quiet">Views of this setup: {entries(useSetup.getState().doc?.views ?? {}).map(([, v]) => v.name).join(', ')}.</p>
     </>
   )
 }

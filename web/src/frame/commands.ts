@@ -65,7 +65,7 @@ function frameChosen() {
 
 /** lookThrough stands at the chosen light and looks along it; the light then follows the eye until it is left. */
 function lookThrough() {
-  const { chosen, through } = { ...look(), through: look().through }
+  const { chosen, through } = look()
   if (through) {
     useLook.setState({ through: null })
     toView(useSetup.getState().view)

@@ -8,6 +8,8 @@ import { useSetup } from '../setup/store'
 
 vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {} }))
 
+// jsdom has no pointer capture.
+HTMLElement.prototype.setPointerCapture = () => undefined
 // jsdom lays nothing out: the list is given a height to fill.
 Object.defineProperty(HTMLElement.prototype, 'clientHeight', { value: 600 })
 Object.defineProperty(HTMLElement.prototype, 'clientWidth', { value: 446 })
@@ -123,4 +125,27 @@ test('a locked light is left alone', async () => {
   await userEvent.keyboard('{ArrowRight}o')
   expect(stops('a')).toBe(0)
   expect(useSetup.getState().doc?.lights.a?.off).toBe(false)
+})
+
+test('temperatures of lights chosen together keep their difference', async () => {
+  const user = userEvent.setup()
+  const { confirmed } = useSetup.getState()
+  if (!confirmed) throw new Error('no document')
+  const doc = structuredClone(confirmed)
+  if (doc.lights.b) doc.lights.b.colour = { kelvin: 5000 }
+  act(() => {
+    useSetup.setState({ doc, confirmed: doc })
+    useLook.setState({ picked: new Set(['a', 'b']), chosen: 'a', open: 'a' })
+  })
+  await user.click(screen.getByRole('textbox', { name: 'Lantern temperature in K' }))
+  await user.keyboard('+500{Enter}')
+  const now = useSetup.getState().doc?.lights
+  expect([now?.a?.colour.kelvin, now?.b?.colour.kelvin]).toEqual([3500, 5500])
+})
+
+test('a lock is closed and opened by the mouse', async () => {
+  await userEvent.click(within(row('Rim')).getByRole('button', { name: 'Rim locked' }))
+  expect(useSetup.getState().doc?.lights.b?.locked).toBe(true)
+  await userEvent.click(within(row('Rim')).getByRole('button', { name: 'Rim locked' }))
+  expect(useSetup.getState().doc?.lights.b?.locked).toBe(false)
 })

@@ -372,6 +372,25 @@ function Name({ value, done, label, drag }: { value: string; done: (v: string) =
   )
 }
 
+/** Lock is seen where a row is locked, or under the pointer. */
+function Lock({ name, locked, toggle }: { name: string; locked: boolean; toggle: () => void }) {
+  return (
+    <button
+      type="button"
+      className={`lock${locked ? '' : ' open'}`}
+      aria-label={`${name} locked`}
+      aria-pressed={locked}
+      title={locked ? 'Unlock (K)' : 'Lock: hands and fields leave it alone (K)'}
+      onClick={(e) => {
+        e.stopPropagation()
+        toggle()
+      }}
+    >
+      <LockSimple size={11} />
+    </button>
+  )
+}
+
 /** Stops is a slider round nought and its number. */
 function Stops({ name, value, change, locked }: { name: string; value: number; change: (v: number, done: boolean) => void; locked: boolean }) {
   const [text, setText] = useState<string | null>(null)
@@ -525,7 +544,7 @@ const Row = memo(function Row({ id, at, depth, grid, shown, l, warmth, off, lock
         <LightGlyph kind={l.kind} colour={colour} off={off && !alone} />
         <span className="indent" style={{ paddingLeft: depth * 10 }}>
           <Name value={l.name} label={`Name of ${l.name}`} drag={`light:${id}`} done={(n) => deeds.rename(id, l, n)} />
-          {locked && <LockSimple size={11} className="lock" aria-label="locked" />}
+          <Lock name={l.name} locked={locked} toggle={() => deeds.lock([id])} />
         </span>
         <Stops name={l.name} value={l.stops} locked={locked} change={(v, done) => deeds.stops(id, l, v, done)} />
         {shown.map((c) => cell(c.id))}
@@ -593,7 +612,7 @@ function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs,
       </button>
       <span className="indent" style={{ paddingLeft: depth * 10 }} onClick={(e) => (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}>
         <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => deeds.renameGroup(id, doc, n)} />
-        {g.locked && <LockSimple size={11} className="lock" aria-label="locked" />}
+        <Lock name={g.name} locked={Boolean(g.locked)} toggle={() => deeds.lockGroup(id, doc)} />
       </span>
       <Stops name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => deeds.trim(id, doc, v, done)} />
       {shown.map((c) =>

@@ -54,7 +54,7 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
           </span>
         )}
         {kelvin ? (
-          <NumberField label={`${l.name} temperature`} value={kelvin} unit="K" min={800} max={25000} step={100} onDraft={(v) => deeds.kelvin(id, l, v, false)} onDone={(v) => deeds.kelvin(id, l, v)} />
+          <NumberField label={`${l.name} temperature`} value={kelvin} unit="K" min={800} max={25000} step={100} onDraft={(v, c) => deeds.kelvin(id, l, v, false, c)} onDone={(v, c) => deeds.kelvin(id, l, v, true, c)} />
         ) : (
           <span />
         )}

@@ -96,7 +96,9 @@ export const deeds = {
     if (done) edit(`${g.name} trim ${stopsText(v)} st`, ops)
     else draft(ops)
   },
-  kelvin: (id: string, l: Light, k: number, done = true) => setField(id, l, 'colour', { kelvin: round(k, 10) }, `${round(k, 10)} K`, done),
+  /** kelvin sets the temperature; lights chosen with it that have one change in the same way. */
+  kelvin: (id: string, l: Light, k: number, done = true, change: (x: number) => number = () => k) =>
+    setField(id, l, 'colour', (q, i) => ({ kelvin: round(Math.min(Math.max(i === id || !q.colour.kelvin ? k : change(q.colour.kelvin), 800), 25000), 10) }), `${round(k, 10)} K`, done),
   rgb: (id: string, l: Light, rgb: [number, number, number], done = true) => setField(id, l, 'colour', { rgb }, 'colour', done),
   /** number sets one of a light's numbers; lights chosen with it change in the same way, so that differences stay. */
   number(id: string, l: Light, field: NumberField, v: number, unit: string, done = true, change: (x: number) => number = () => v) {

@@ -147,7 +147,8 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   // Where things are under the picture, for hands and readings.
   const mapFrame = finestSize?.frame
   useEffect(() => {
-    if (!composite || !finestSize || id === null || !mapFrame) return
+    // While the eye is astray the frame is of where it was before.
+    if (!composite || !finestSize || id === null || !mapFrame || astray) return
     const stop = new AbortController()
     const at = cameraNow()
     fetch(`/api/setups/${id}/maps/${mapFrame}`, { signal: stop.signal })
@@ -172,7 +173,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     return () => stop.abort()
     // The frame's name says all that the map depends on.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [composite, id, mapFrame])
+  }, [composite, id, mapFrame, astray])
 
   // Pictures of something else than light.
   const map = waySpecs[way].map

@@ -69,7 +69,7 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
       const now = performance.now()
       if (!last.current || now - last.current.at > 400) last.current = { pivot: pivotAt(c, p.x, p.y), at: now }
       last.current.at = now
-      moveCamera(dolly(c, last.current.pivot, notches > 0 ? 1 - 0.88 ** notches : 1 - 0.88 ** notches))
+      moveCamera(dolly(c, last.current.pivot, 1 - 0.88 ** notches))
     }
     el.addEventListener('wheel', wheel, { passive: false })
     return () => el.removeEventListener('wheel', wheel)
