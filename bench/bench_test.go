@@ -87,11 +87,7 @@ func isFrame(view string, level, samples int) func(any) bool {
 }
 
 func TestVisibleViewComesFirstThenRefinesToItsGoal(t *testing.T) {
-	st := stored(t)
-	b := New(st, Options{Width: 64, MaxSamples: 4, Workers: 2})
-	defer b.Close()
-	s, err := b.Open(context.Background(), floor(t, st))
-	require.NoError(t, err)
+	_, _, s := opened(t, Options{Width: 64, MaxSamples: 4, Workers: 2})
 	w := join(s, "b")
 	wait(t, "the goal", func() bool { return w.has(isFrame("b", full, 4)) })
 	wait(t, "thumbnails of both views", func() bool { return s.Thumb("a") != nil && s.Thumb("b") != nil })
@@ -139,11 +135,7 @@ func (s *Session) finished(view string) map[string]int {
 }
 
 func TestAnEditMakesStaleOnlyWhatItMust(t *testing.T) {
-	st := stored(t)
-	b := New(st, Options{Width: 64, MaxSamples: 4, Workers: 2})
-	defer b.Close()
-	s, err := b.Open(context.Background(), floor(t, st))
-	require.NoError(t, err)
+	_, st, s := opened(t, Options{Width: 64, MaxSamples: 4, Workers: 2})
 	w := join(s, "a")
 	wait(t, "the goal", func() bool { return w.has(isFrame("a", full, 4)) })
 
@@ -164,11 +156,7 @@ func TestAnEditMakesStaleOnlyWhatItMust(t *testing.T) {
 }
 
 func TestPictureAndLayersAreServedByVersion(t *testing.T) {
-	st := stored(t)
-	b := New(st, Options{Width: 64, MaxSamples: 2, Workers: 2})
-	defer b.Close()
-	s, err := b.Open(context.Background(), floor(t, st))
-	require.NoError(t, err)
+	_, _, s := opened(t, Options{Width: 64, MaxSamples: 2, Workers: 2})
 	_, _, ok, err := s.Picture("a", nil)
 	require.NoError(t, err)
 	require.False(t, ok, "nothing before the first layers")
@@ -214,11 +202,7 @@ func TestBrokenPlaceIsAnErrorNotACrash(t *testing.T) {
 
 // Budgets follow an edit at once, however deep in a pass the worker is.
 func TestBudgetFollowsAnEditAtOnce(t *testing.T) {
-	st := stored(t)
-	b := New(st, Options{Width: 1600, MaxSamples: 4000, Workers: 1})
-	defer b.Close()
-	s, err := b.Open(context.Background(), floor(t, st))
-	require.NoError(t, err)
+	_, st, s := opened(t, Options{Width: 1600, MaxSamples: 4000, Workers: 1})
 	w := join(s, "a")
 	wait(t, "the first layers", func() bool { return w.has(isFrame("a", coarse, 1)) })
 	d := edit(t, st, s, 1, "/target", "handheld-30")

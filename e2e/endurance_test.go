@@ -16,11 +16,11 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
-	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/stretchr/testify/require"
 	"willowherb/core/setup"
 	api "willowherb/server"
 	"willowherb/store"
+	"willowherb/store/storetest"
 )
 
 // The server is killed outright in the middle of a burst of edits, fifty times:
@@ -74,7 +74,7 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 	defer st.Close()
 	journal, err := st.Journal(context.Background(), 1, 0)
 	require.NoError(t, err)
-	doc := first.JSON()
+	var edits [][]setup.Op
 	for i, j := range journal {
 		require.Equal(t, int64(i+1), j.Revision, "no revision is missing")
 		if want, ok := acknowledged[j.Revision]; ok {
@@ -83,18 +83,12 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 		} else {
 			unknown++ // kept, but the answer did not get through
 		}
-		p, err := json.Marshal(j.Edit.Ops)
-		require.NoError(t, err)
-		patch, err := jsonpatch.DecodePatch(p)
-		require.NoError(t, err)
-		doc, err = patch.Apply(doc)
-		require.NoError(t, err)
+		edits = append(edits, j.Edit.Ops)
 	}
 	require.Empty(t, acknowledged, "edits that were acknowledged and are gone")
 	require.Greater(t, len(journal), 2*rounds)
 	t.Logf("%d edits in %d lives, %d of them kept though their answer was lost", len(journal), rounds, unknown)
-	now, err := setup.Parse(doc)
-	require.NoError(t, err)
+	now := storetest.Replay(t, first.JSON(), edits)
 	require.JSONEq(t, string(now.JSON()), string(s.document(1).JSON()))
 }
 
@@ -187,20 +181,11 @@ func TestSoak(t *testing.T) {
 	defer st.Close()
 	journal, err := st.Journal(context.Background(), 1, 0)
 	require.NoError(t, err)
-	doc := first.JSON()
+	var edits [][]setup.Op
 	for _, j := range journal {
-		if len(j.Edit.Ops) == 0 {
-			continue
-		}
-		p, err := json.Marshal(j.Edit.Ops)
-		require.NoError(t, err)
-		patch, err := jsonpatch.DecodePatch(p)
-		require.NoError(t, err)
-		doc, err = patch.Apply(doc)
-		require.NoError(t, err)
+		edits = append(edits, j.Edit.Ops)
 	}
-	replayed, err := setup.Parse(doc)
-	require.NoError(t, err)
+	replayed := storetest.Replay(t, first.JSON(), edits)
 	require.JSONEq(t, string(replayed.JSON()), string(s.document(1).JSON()))
 	shown := js[string](b, `JSON.stringify(Object.fromEntries([...document.querySelectorAll('[data-light]')].map(r => [r.dataset.light, r.querySelector('.stops-text').value])))`)
 	var stops map[string]string

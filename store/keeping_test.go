@@ -7,9 +7,9 @@ import (
 	"math/rand/v2"
 	"testing"
 
-	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/stretchr/testify/require"
 	"willowherb/core/setup"
+	"willowherb/store/storetest"
 )
 
 func TestSnapshotsAreKeptNamedAndForgotten(t *testing.T) {
@@ -142,17 +142,11 @@ func TestAnySequenceEqualsTheReplayOfTheJournal(t *testing.T) {
 		}
 		journal, err := s.Journal(ctx, id, 0)
 		require.NoError(t, err)
-		doc := document()
+		var edits [][]setup.Op
 		for _, j := range journal {
-			p, err := json.Marshal(j.Edit.Ops)
-			require.NoError(t, err)
-			patch, err := jsonpatch.DecodePatch(p)
-			require.NoError(t, err)
-			doc, err = patch.Apply(doc)
-			require.NoError(t, err)
+			edits = append(edits, j.Edit.Ops)
 		}
-		replayed, err := setup.Parse(doc)
-		require.NoError(t, err)
+		replayed := storetest.Replay(t, document(), edits)
 		require.JSONEq(t, string(last.Document), string(replayed.JSON()), "seed %d", seed)
 		u, err := s.Get(ctx, id)
 		require.NoError(t, err)
