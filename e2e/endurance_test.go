@@ -41,6 +41,7 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 	for round := range rounds {
 		var wg sync.WaitGroup
 		var dead atomic.Bool
+		var answered atomic.Int32
 		for k := range 4 {
 			wg.Go(func() {
 				for i := 0; !dead.Load(); i++ {
@@ -60,10 +61,13 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 					mu.Lock()
 					acknowledged[a.Revision] = label
 					mu.Unlock()
+					answered.Add(1)
 				}
 			})
 		}
-		time.Sleep(time.Duration(20+rng.IntN(60)) * time.Millisecond) // the burst is under way
+		// The burst is under way: a few edits are acknowledged, others are on their way.
+		require.Eventually(t, func() bool { return answered.Load() >= 3 }, 20*time.Second, time.Millisecond)
+		time.Sleep(time.Duration(rng.IntN(20000)) * time.Microsecond)
 		s.kill()
 		dead.Store(true)
 		wg.Wait()
