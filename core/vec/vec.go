@@ -43,10 +43,20 @@ func (a V3) Len() float32 { return float32(math.Sqrt(float64(a.Dot(a)))) }
 // Norm returns a/|a|, or the zero vector when a has no direction.
 func (a V3) Norm() V3 {
 	l := a.Dot(a)
-	if !(l > 0) {
-		return V3{}
+	if !(l > 1e-30 && l < 1e30) {
+		return a.scaledNorm()
 	}
 	return a.Scale(float32(1 / math.Sqrt(float64(l))))
+}
+
+// scaledNorm is Norm for lengths whose square float32 cannot hold.
+func (a V3) scaledNorm() V3 {
+	m := max(a.X, -a.X, a.Y, -a.Y, a.Z, -a.Z)
+	if !(m > 0 && m <= math.MaxFloat32) {
+		return V3{}
+	}
+	a = V3{a.X / m, a.Y / m, a.Z / m}
+	return a.Scale(float32(1 / math.Sqrt(float64(a.Dot(a)))))
 }
 
 // Max returns the largest component.

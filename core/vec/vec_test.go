@@ -23,6 +23,19 @@ func TestBasisIsOrthonormal(t *testing.T) {
 	})
 }
 
+func TestNormHasLengthOneForAnyLength(t *testing.T) {
+	for _, l := range []float32{1e-44, 1e-38, 1e-21, 1e-10, 1, 1e10, 1e19, 1e38} {
+		n := V3{3 * l, 0, -4 * l}
+		if l == 1e38 {
+			n = V3{0.3 * l, 0, -0.4 * l}
+		}
+		require.InDelta(t, 1, n.Norm().Len(), 1e-6, "%g", l)
+	}
+	require.Equal(t, V3{}, V3{}.Norm())
+	require.Equal(t, V3{}, V3{X: float32(math.Inf(1))}.Norm())
+	require.Equal(t, V3{}, V3{Y: float32(math.NaN())}.Norm())
+}
+
 func TestNormalStaysPerpendicularUnderUnevenScaleAndMirror(t *testing.T) {
 	h := math.Sqrt2 / 2
 	for _, s := range [][3]float64{{1, 2, 3}, {-1, 2, 0.5}, {4, 1, 1}} {
