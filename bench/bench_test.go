@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -198,6 +199,26 @@ func TestBrokenPlaceIsAnErrorNotACrash(t *testing.T) {
 	_, err = b.Open(context.Background(), id)
 	require.ErrorIs(t, err, ErrPlace)
 	require.ErrorContains(t, err, "bad.glb")
+}
+
+// What cannot be rendered is said and set aside; the bench lives on, and tries
+// again after the next edit.
+func TestAFaultInTheRenderingIsToldAndTriedAgain(t *testing.T) {
+	_, st, s := opened(t, Options{Width: 64, MaxSamples: 2, Workers: 2})
+	place := s.stage.place.scene
+	place.Mat[0], place.Mat[1] = 999, 999
+	w := join(s, "a")
+	wait(t, "the fault", func() bool {
+		return w.has(func(m any) bool {
+			f, ok := m.(Fault)
+			return ok && strings.Contains(f.What, "out of range")
+		})
+	})
+	s.mu.Lock()
+	place.Mat[0], place.Mat[1] = 0, 0
+	s.mu.Unlock()
+	edit(t, st, s, 1, "/lights/one/range", 5)
+	wait(t, "the goal", func() bool { return w.has(isFrame("a", full, 2)) })
 }
 
 // Budgets follow an edit at once, however deep in a pass the worker is.

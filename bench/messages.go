@@ -61,6 +61,13 @@ type Preview struct {
 	Words  []byte  `json:"words"`
 }
 
+// Fault tells a window of something that could not be done.
+type Fault struct {
+	Type   string `json:"type"` // "fault"
+	What   string `json:"what"`
+	Remedy string `json:"remedy"`
+}
+
 // Drafted tells a window its lamps as its drag would have them.
 type Drafted struct {
 	Type  string              `json:"type"` // "drafted"

@@ -390,6 +390,9 @@ func (s *Session) Changed(d *store.Done) error {
 	views := s.doc.Views
 	s.doc, s.document, s.revision, s.lamps, s.stage = doc, d.Document, d.Revision, lamps, on
 	s.figures = true
+	for _, t := range s.sights {
+		t.failed = false
+	}
 	for w := range s.windows {
 		if w.Name == d.Edit.Window {
 			w.draft, w.drafted, w.stage = nil, nil, nil

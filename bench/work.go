@@ -9,13 +9,14 @@ import (
 	"maps"
 	"math"
 	"slices"
-	"sync"
+	"strings"
 	"time"
 
 	"willowherb/core/budget"
 	"willowherb/core/exposure"
 	"willowherb/core/render"
 	"willowherb/core/setup"
+	"willowherb/core/spread"
 	"willowherb/core/still"
 	"willowherb/core/vec"
 	"willowherb/format/picture"
@@ -113,6 +114,9 @@ const glance = 120 * time.Millisecond
 // piece returns work on a sight at a level, or nil when it has reached its goal.
 // Call with mu held.
 func (s *Session) piece(t *sight, level int) *job {
+	if t.failed {
+		return nil
+	}
 	lamps := s.wanted(t)
 	if level == thumb {
 		lamps = s.lamps
@@ -260,11 +264,34 @@ func (b *Bench) work(ctx context.Context) {
 			b.mu.Unlock()
 		}
 		start := time.Now()
-		if err := j.run(work); err != nil && work.Err() == nil {
+		if err := spread.Guard(func() error { return j.run(work) }); err != nil && work.Err() == nil {
 			slog.Error("rendering failed", "setup", j.s.ID, "err", err)
+			j.fail(err)
 		}
 		j.s.served += int64(time.Since(start))
 		cancel()
+	}
+}
+
+// fail sets the job's picture aside until something changes, so that a fault in
+// one does not keep the worker from the others, and says so.
+func (j *job) fail(err error) {
+	s := j.s
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if j.eye != nil {
+		j.eye.made = j.eye.moved
+		return
+	}
+	if j.t == nil {
+		return // figures: they are made again with the next edit
+	}
+	j.t.failed = true
+	text, _, _ := strings.Cut(err.Error(), "\n")
+	for w := range s.windows {
+		if see, ok := s.see(w); ok && see.key(s.stageOf(w).Key) == j.t.key {
+			w.Send(Fault{"fault", "This picture could not be made: " + text + ".", "It is tried again with the next edit; other views go on."})
+		}
 	}
 }
 
@@ -297,6 +324,7 @@ func (j *job) run(ctx context.Context) error {
 		}
 		if y.sums == nil {
 			y.sums = render.NewLayers(f.w, f.h, l.Shines())
+			y.sums.Sparse = f.level == full
 		}
 		p.Layers = append(p.Layers, y.sums)
 		j.s.mu.Unlock()
@@ -358,7 +386,7 @@ func (j *job) preview(ctx context.Context) error {
 	}
 	pic := make([]float32, 3*width*height)
 	p.Layers[0].Average(render.Direct, pic)
-	if err := render.NewFilter(p.Guide, p.View).Apply(ctx, [][]float32{pic}, 3, s.bench.opt.Workers); err != nil {
+	if err := render.NewFilter(p.Guide, p.View).Apply(ctx, []render.Noisy{{RGB: pic, Levels: 3}}, s.bench.opt.Workers); err != nil {
 		return err
 	}
 	words, scale := render.Pack(pic)
@@ -373,12 +401,21 @@ func (j *job) preview(ctx context.Context) error {
 	return nil
 }
 
-// softKinds are the layers of a lamp that are denoised.
-func softKinds(l *setup.Lamp) []render.Kind {
-	if still.FilteredDirect(l) {
-		return []render.Kind{render.Direct, render.Bounced}
+// levels is how widely kind k of a lamp's light is denoised in f after so many
+// samples; 0: not at all.
+func (f *frame) levels(l *setup.Lamp, k render.Kind, samples int) int {
+	switch {
+	case k == render.Bounced && f.level == full:
+		samples /= 4 // of which the layers are sparse
+	case k == render.Bounced, k == render.Direct && still.FilteredDirect(l):
+	default:
+		return 0
 	}
-	return []render.Kind{render.Bounced}
+	n := still.Levels(samples)
+	if f.level != full {
+		n = max(n-f.levelSteps(), 2)
+	}
+	return n
 }
 
 // together is how many lamps' layers are denoised at once: more is quicker and
@@ -390,10 +427,6 @@ func (j *job) publish(ctx context.Context, samples int) error {
 	f, s := j.f, j.s
 	filter := render.NewFilter(f.guide, f.cam)
 	n := 3 * f.w * f.h
-	levels := still.Levels(samples)
-	if f.level != full {
-		levels = max(levels-f.levelSteps(), 2)
-	}
 	workers := s.bench.opt.Workers
 	type made struct {
 		parts [parts][]uint32
@@ -415,7 +448,8 @@ func (j *job) publish(ctx context.Context, samples int) error {
 	for i0 := 0; i0 < len(j.lamps); i0 += together {
 		group := j.lamps[i0:min(i0+together, len(j.lamps))]
 		// Each lamp's light by kind; what is soft is filtered, all of it at once.
-		var soft [][]float32
+		var soft []render.Noisy
+		var gaps [][]float32
 		light := make([][render.Kinds][]float32, len(group))
 		for i, l := range group {
 			for k := range render.Kinds {
@@ -424,48 +458,48 @@ func (j *job) publish(ctx context.Context, samples int) error {
 				}
 				light[i][k] = make([]float32, n)
 				sums[i0+i].Average(k, light[i][k])
-				if slices.Contains(softKinds(l), k) {
-					soft = append(soft, light[i][k])
+				if n := f.levels(l, k, samples); n > 0 {
+					soft = append(soft, render.Noisy{RGB: light[i][k], Levels: n})
 				}
 			}
+			gaps = append(gaps, light[i][render.Bounced])
 		}
-		if err := filter.Apply(ctx, soft, levels, workers); err != nil {
+		if y := sums[i0]; y.Gaps() {
+			if err := filter.Fill(ctx, gaps, y.Lacks, workers); err != nil {
+				return err
+			}
+		}
+		if err := filter.Apply(ctx, soft, workers); err != nil {
 			return err
 		}
-		var wg sync.WaitGroup
-		for i, l := range group {
-			wg.Go(func() {
-				if ctx.Err() != nil {
-					return
-				}
-				m := &out[i0+i]
-				y := sums[i0+i]
-				mean := func(k render.Kind) [3]float64 {
-					c := y.Mean(k)
-					return [3]float64{float64(c.X), float64(c.Y), float64(c.Z)}
-				}
-				m.news = LayerNews{Version: samples, Direct: mean(render.Direct), Bounced: mean(render.Bounced), Seen: mean(render.Seen), Reflected: mean(render.Reflected)}
-				all := light[i]
-				if samples >= enough {
-					m.noise = leftOver(y, softKinds(l))
-				}
-				var scale float32
-				m.parts[bounced], scale = render.Pack(all[render.Bounced])
-				m.news.Scales[bounced] = float64(scale)
-				if all[render.Seen] != nil {
-					addTo(all[render.Seen], all[render.Reflected])
-					m.parts[shine], scale = render.Pack(all[render.Seen])
-					m.news.Scales[shine] = float64(scale)
-					addTo(all[render.Direct], all[render.Seen])
-				}
-				addTo(all[render.Direct], all[render.Bounced])
-				m.parts[whole], scale = render.Pack(all[render.Direct])
-				m.news.Scales[whole] = float64(scale)
-			})
-		}
-		wg.Wait()
-		if ctx.Err() != nil {
-			return context.Cause(ctx)
+		err := spread.Over(ctx, len(group), len(group), func(i int) {
+			l := group[i]
+			m := &out[i0+i]
+			y := sums[i0+i]
+			mean := func(k render.Kind) [3]float64 {
+				c := y.Mean(k)
+				return [3]float64{float64(c.X), float64(c.Y), float64(c.Z)}
+			}
+			m.news = LayerNews{Version: samples, Direct: mean(render.Direct), Bounced: mean(render.Bounced), Seen: mean(render.Seen), Reflected: mean(render.Reflected)}
+			all := light[i]
+			if samples >= enough {
+				m.noise = f.leftOver(l, y, samples)
+			}
+			var scale float32
+			m.parts[bounced], scale = render.Pack(all[render.Bounced])
+			m.news.Scales[bounced] = float64(scale)
+			if all[render.Seen] != nil {
+				addTo(all[render.Seen], all[render.Reflected])
+				m.parts[shine], scale = render.Pack(all[render.Seen])
+				m.news.Scales[shine] = float64(scale)
+				addTo(all[render.Direct], all[render.Seen])
+			}
+			addTo(all[render.Direct], all[render.Bounced])
+			m.parts[whole], scale = render.Pack(all[render.Direct])
+			m.news.Scales[whole] = float64(scale)
+		})
+		if err != nil {
+			return err
 		}
 	}
 	s.mu.Lock()
@@ -478,8 +512,8 @@ func (j *job) publish(ctx context.Context, samples int) error {
 	done := complete(f, lamps)
 	s.mu.Unlock()
 	// Noise is measured of whole pictures, and where there are halves to compare.
-	if done && samples >= 4 && len(j.lamps) == len(lamps) && f.level == full {
-		noise, err := j.noise(ctx, filter, levels, lamps)
+	if done && samples >= 8 && len(j.lamps) == len(lamps) && f.level == full {
+		noise, err := j.noise(ctx, filter, samples, lamps)
 		if err != nil {
 			return err
 		}
@@ -520,7 +554,7 @@ func addTo(a, b []float32) {
 
 // leftOver estimates a layer's noise in the picture for unit gain: the mean of
 // what its halves differ, with what the filter takes off the soft kinds allowed for.
-func leftOver(y *render.Layers, soft []render.Kind) float64 {
+func (f *frame) leftOver(l *setup.Lamp, y *render.Layers, samples int) float64 {
 	d := make([]float32, 3*y.W*y.H)
 	var out float64
 	for k := range render.Kinds {
@@ -531,7 +565,7 @@ func leftOver(y *render.Layers, soft []render.Kind) float64 {
 			sum += math.Abs(float64(d[i+1]))
 		}
 		sum /= float64(len(d) / 3)
-		if slices.Contains(soft, k) {
+		if f.levels(l, k, samples) > 0 {
 			sum *= 0.2
 		}
 		out += sum
@@ -543,7 +577,7 @@ func leftOver(y *render.Layers, soft []render.Kind) float64 {
 func (f *frame) levelSteps() int { return map[int]int{coarse: 2, middle: 1, thumb: 2}[f.level] }
 
 // noise measures what is left of it in the composed picture as developed.
-func (j *job) noise(ctx context.Context, filter *render.Filter, steps int, lamps []*setup.Lamp) (float64, error) {
+func (j *job) noise(ctx context.Context, filter *render.Filter, samples int, lamps []*setup.Lamp) (float64, error) {
 	s, f := j.s, j.f
 	s.mu.Lock()
 	ev, curve := j.t.ev, exposure.Curve(s.doc.Curve)
@@ -559,28 +593,34 @@ func (j *job) noise(ctx context.Context, filter *render.Filter, steps int, lamps
 	}
 	s.mu.Unlock()
 	n := 3 * f.w * f.h
-	hard, soft := make([]float32, n), make([]float32, n)
+	// Filtering commutes with the sum: what is filtered alike is added up first.
+	alike := map[int][]float32{}
 	for i, l := range lamps {
 		g := l.Gain()
 		if g == (vec.V3{}) || sums[i].Samples() < 2 {
 			continue
 		}
 		for k := range render.Kinds {
-			to := hard
-			if slices.Contains(softKinds(l), k) {
-				to = soft
+			levels := f.levels(l, k, samples)
+			if alike[levels] == nil {
+				alike[levels] = make([]float32, n)
 			}
-			sums[i].HalfDifference(k, g, to)
+			sums[i].HalfDifference(k, g, alike[levels])
 		}
 	}
-	if err := filter.Apply(ctx, [][]float32{soft}, steps, s.bench.opt.Workers); err != nil {
+	var soft []render.Noisy
+	for levels, p := range alike {
+		soft = append(soft, render.Noisy{RGB: p, Levels: levels})
+	}
+	if err := filter.Apply(ctx, soft, s.bench.opt.Workers); err != nil {
 		return 0, err
 	}
-	for i := range hard {
-		hard[i] += soft[i]
+	left := make([]float32, n)
+	for _, p := range soft {
+		addTo(left, p.RGB)
 	}
 	e := exposure.Factor(ev)
-	return render.Noise(hard, pic, func(v float64) float64 { return curve.Map(v * e) }), nil
+	return render.Noise(left, pic, func(v float64) float64 { return curve.Map(v * e) }), nil
 }
 
 // compose adds up the published layers of a frame. alone, when not empty, names

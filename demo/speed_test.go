@@ -127,8 +127,12 @@ func BenchmarkMovedLight(b *testing.B) {
 			one = append(one, l)
 		}
 	}
+	p := r.pass(960, 540, 0, one)
+	p.Layers[0].Sparse = true
+	n := 0
 	for b.Loop() {
-		require.NoError(b, r.pass(960, 540, 0, one).Run(context.Background(), 1, 2))
+		n++
+		require.NoError(b, p.Run(context.Background(), n, 2))
 	}
 }
 
@@ -185,13 +189,28 @@ func BenchmarkDenoise(b *testing.B) {
 	f := render.NewFilter(p.Guide, p.View)
 	for _, n := range []int{1, 16} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
-			pics := make([][]float32, n)
+			pics := make([]render.Noisy, n)
 			for i := range pics {
-				pics[i] = make([]float32, 3*960*540)
+				pics[i] = render.Noisy{RGB: make([]float32, 3*960*540), Levels: 4}
 			}
 			for b.Loop() {
-				require.NoError(b, f.Apply(context.Background(), pics, 4, 2))
+				require.NoError(b, f.Apply(context.Background(), pics, 2))
 			}
 		})
+	}
+}
+
+// BenchmarkSparse is a sample of all lamps at full size whose bounced light is
+// taken in a quarter of the pixels.
+func BenchmarkSparse(b *testing.B) {
+	r := prepared(b)
+	p := r.pass(960, 540, 0, r.lamps)
+	for _, l := range p.Layers {
+		l.Sparse = true
+	}
+	n := 0
+	for b.Loop() {
+		n++
+		require.NoError(b, p.Run(context.Background(), n, 2))
 	}
 }

@@ -3,9 +3,8 @@ package render
 import (
 	"context"
 	"math"
-	"sync"
-	"sync/atomic"
 
+	"willowherb/core/spread"
 	"willowherb/core/vec"
 )
 
@@ -52,64 +51,99 @@ const kernelRadius = 2
 
 var kernel = [kernelRadius + 1]float32{6.0 / 16, 4.0 / 16, 1.0 / 16} // B3 spline
 
-// Apply filters the RGB pictures in place, all with the same weights, in levels
-// of doubling step. The weights are most of the work: filter many at once.
-func (f *Filter) Apply(ctx context.Context, pictures [][]float32, levels, workers int) error {
-	if len(pictures) == 0 {
-		return nil
-	}
-	n := f.w * f.h
-	ch := (3*len(pictures) + 7) &^ 7
-	a, b := make([]float32, n*ch), make([]float32, n*ch)
-	err := f.rows(ctx, workers, func(y int) {
-		for i := y * f.w; i < (y+1)*f.w; i++ {
-			for k, p := range pictures {
-				for c := range 3 {
-					a[i*ch+3*k+c] = p[3*i+c] / f.albedo[3*i+c]
+// Fill gives each pixel that lacks a value that of its neighbours, weighed as the
+// filter weighs them. Every pixel must have a neighbour that lacks none, among the
+// eight around it, or it stays as it is.
+func (f *Filter) Fill(ctx context.Context, pictures [][]float32, lacks func(x, y int) bool, workers int) error {
+	return spread.Over(ctx, f.h, workers, func(y int) {
+		var w [kernelTaps][8]float32
+		for x := range f.w {
+			if !lacks(x, y) {
+				continue
+			}
+			i := y*f.w + x
+			var near [8]tap
+			n, sum := 0, float32(0)
+			if f.depth[i] > 0 {
+				f.weigh1(x, y, 1, &w)
+			}
+			for dy := -1; dy <= 1; dy++ {
+				for dx := -1; dx <= 1; dx++ {
+					xx, yy := x+dx, y+dy
+					if xx < 0 || yy < 0 || xx >= f.w || yy >= f.h || lacks(xx, yy) {
+						continue
+					}
+					k := float32(1e-6) // better a neighbour of another surface than none
+					if f.depth[i] > 0 {
+						k += w[(dy+kernelRadius)*(2*kernelRadius+1)+dx+kernelRadius][0]
+					}
+					near[n] = tap{yy*f.w + xx, k}
+					sum += k
+					n++
 				}
 			}
-		}
-	})
-	for l := range levels {
-		if err == nil {
-			err = f.rows(ctx, workers, func(y int) { f.row(a, b, y, 1<<l, ch) })
-		}
-		a, b = b, a
-	}
-	if err != nil {
-		return err
-	}
-	return f.rows(ctx, workers, func(y int) {
-		for i := y * f.w; i < (y+1)*f.w; i++ {
-			for k, p := range pictures {
+			for _, p := range pictures {
 				for c := range 3 {
-					p[3*i+c] = a[i*ch+3*k+c] * f.albedo[3*i+c]
+					var v float32
+					for _, t := range near[:n] {
+						v += t.w * p[3*t.at+c] / f.albedo[3*t.at+c]
+					}
+					if n > 0 {
+						p[3*i+c] = v / sum * f.albedo[3*i+c]
+					}
 				}
 			}
 		}
 	})
 }
 
-// rows does each row once, until ctx ends.
-func (f *Filter) rows(ctx context.Context, workers int, do func(y int)) error {
-	var next atomic.Int64
-	var wg sync.WaitGroup
-	for range max(workers, 1) {
-		wg.Go(func() {
-			for ctx.Err() == nil {
-				y := int(next.Add(1)) - 1
-				if y >= f.h {
-					return
+// Noisy is an RGB picture to filter, and in how many levels of doubling step.
+type Noisy struct {
+	RGB    []float32
+	Levels int
+}
+
+// Apply filters the pictures in place, all with the same weights. The weights are
+// most of the work: filter many at once.
+func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error {
+	if len(pictures) == 0 {
+		return nil
+	}
+	n := f.w * f.h
+	ch := (3*len(pictures) + 7) &^ 7
+	a, b := make([]float32, n*ch), make([]float32, n*ch)
+	err := spread.Over(ctx, f.h, workers, func(y int) {
+		for i := y * f.w; i < (y+1)*f.w; i++ {
+			for k, p := range pictures {
+				for c := range 3 {
+					a[i*ch+3*k+c] = p.RGB[3*i+c] / f.albedo[3*i+c]
 				}
-				do(y)
+			}
+		}
+	})
+	levels := 0
+	for _, p := range pictures {
+		levels = max(levels, p.Levels)
+	}
+	for l := 0; l < levels && err == nil; l++ {
+		if err = spread.Over(ctx, f.h, workers, func(y int) { f.row(a, b, y, 1<<l, ch) }); err != nil {
+			break
+		}
+		a, b = b, a
+		err = spread.Over(ctx, f.h, workers, func(y int) {
+			for k, p := range pictures {
+				if p.Levels != l+1 {
+					continue
+				}
+				for i := y * f.w; i < (y+1)*f.w; i++ {
+					for c := range 3 {
+						p.RGB[3*i+c] = a[i*ch+3*k+c] * f.albedo[3*i+c]
+					}
+				}
 			}
 		})
 	}
-	wg.Wait()
-	if ctx.Err() != nil {
-		return context.Cause(ctx)
-	}
-	return nil
+	return err
 }
 
 // tap is a neighbour: where its channels begin, and its weight.

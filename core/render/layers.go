@@ -29,6 +29,30 @@ type Layers struct {
 	W, H  int
 	Sum   [Kinds][2][]float32 // RGB, rows from the top; nil for a kind the light has not
 	Count []uint16            // samples in each tile
+	// Sparse layers take Bounced in one pixel of four at each sample, since it is
+	// soft and dear, and is filtered widely: after four samples each pixel has one
+	// of it. Passes and sums heed it; set it before the first sample.
+	Sparse bool
+}
+
+// turn is the sample, of every four, at which a pixel's bounced light is taken in
+// sparse layers.
+func turn(x, y int) int { return [4]int{0, 2, 3, 1}[y&1*2+x&1] }
+
+// taken returns how many samples of kind k a pixel has after n passes.
+func (l *Layers) taken(k Kind, x, y, n int) int {
+	if l.Sparse && k == Bounced {
+		return (n + 3 - turn(x, y)) / 4
+	}
+	return n
+}
+
+// Gaps reports whether some pixels may still have no sample of Bounced.
+func (l *Layers) Gaps() bool { return l.Sparse && l.Samples() < 4 }
+
+// Lacks reports whether a pixel has no sample of Bounced.
+func (l *Layers) Lacks(x, y int) bool {
+	return l.taken(Bounced, x, y, int(l.Count[y/TileSize*tiles(l.W)+x/TileSize])) == 0
 }
 
 // half is the half that a sample belongs to: by the parity of the ones in its
@@ -85,24 +109,39 @@ func (l *Layers) Bytes() int {
 	return n
 }
 
-func (l *Layers) count(x, y int) float32 {
-	return float32(max(l.Count[y/TileSize*tiles(l.W)+x/TileSize], 1))
+// each calls do for every run of pixels of a row that have the same number of
+// samples of kind k: the first pixel, one past the last, the step, and the number.
+func (l *Layers) each(k Kind, do func(from, to, step, n int)) {
+	for y := range l.H {
+		for x0 := 0; x0 < l.W; x0 += TileSize {
+			n := int(l.Count[y/TileSize*tiles(l.W)+x0/TileSize])
+			row, end := y*l.W, y*l.W+min(x0+TileSize, l.W)
+			if !l.Sparse || k != Bounced {
+				do(row+x0, end, 1, n)
+				continue
+			}
+			for x := x0; x < min(x0+2, l.W); x++ {
+				do(row+x, end, 2, l.taken(k, x, y, n))
+			}
+		}
+	}
 }
 
-// Average adds the mean of kind k to out (RGB, 3*W*H).
+// Average adds the mean of kind k to out (RGB, 3*W*H); pixels without a sample
+// stay as they are.
 func (l *Layers) Average(k Kind, out []float32) {
 	if l.Sum[k][0] == nil {
 		return
 	}
 	a, b := l.Sum[k][0], l.Sum[k][1]
-	for y := range l.H {
-		for x0 := 0; x0 < l.W; x0 += TileSize {
-			s := 1 / l.count(x0, y)
-			for i := 3 * (y*l.W + x0); i < 3*(y*l.W+min(x0+TileSize, l.W)); i++ {
+	l.each(k, func(from, to, step, n int) {
+		s := 1 / float32(max(n, 1))
+		for p := from; p < to; p += step {
+			for i := 3 * p; i < 3*p+3; i++ {
 				out[i] += (a[i] + b[i]) * s
 			}
 		}
-	}
+	})
 }
 
 // HalfDifference adds gain times half the difference of the two halves' means of
@@ -112,41 +151,46 @@ func (l *Layers) HalfDifference(k Kind, gain vec.V3, out []float32) {
 		return
 	}
 	a, b := l.Sum[k][0], l.Sum[k][1]
-	g := [3]float32{gain.X, gain.Y, gain.Z}
-	for y := range l.H {
-		for x0 := 0; x0 < l.W; x0 += TileSize {
-			n := l.Count[y/TileSize*tiles(l.W)+x0/TileSize]
-			if n < 2 {
-				continue
-			}
-			na, nb := halves(int(n))
-			ka, kb := 0.5/na, 0.5/nb
-			for i := 3 * (y*l.W + x0); i < 3*(y*l.W+min(x0+TileSize, l.W)); i++ {
-				out[i] += (a[i]*ka - b[i]*kb) * g[i%3]
-			}
+	l.each(k, func(from, to, step, n int) {
+		if n < 2 {
+			return
 		}
-	}
+		na, nb := halves(n)
+		ka, kb := 0.5/na, 0.5/nb
+		for p := from; p < to; p += step {
+			i := 3 * p
+			out[i] += (a[i]*ka - b[i]*kb) * gain.X
+			out[i+1] += (a[i+1]*ka - b[i+1]*kb) * gain.Y
+			out[i+2] += (a[i+2]*ka - b[i+2]*kb) * gain.Z
+		}
+	})
 }
 
-// Mean returns the mean colour of kind k over the picture.
+// Mean returns the mean colour of kind k over the picture's pixels that have a
+// sample of it.
 func (l *Layers) Mean(k Kind) vec.V3 {
 	if l.Sum[k][0] == nil {
 		return vec.V3{}
 	}
 	var m [3]float64
+	var pixels float64
 	a, b := l.Sum[k][0], l.Sum[k][1]
-	for y := range l.H {
-		for x0 := 0; x0 < l.W; x0 += TileSize {
-			s := 1 / float64(l.count(x0, y))
-			for i := y*l.W + x0; i < y*l.W+min(x0+TileSize, l.W); i++ {
-				for c := range 3 {
-					m[c] += float64(a[3*i+c]+b[3*i+c]) * s
-				}
+	l.each(k, func(from, to, step, n int) {
+		if n == 0 {
+			return
+		}
+		s := 1 / float64(n)
+		for p := from; p < to; p += step {
+			pixels++
+			for c := range 3 {
+				m[c] += float64(a[3*p+c]+b[3*p+c]) * s
 			}
 		}
+	})
+	if pixels == 0 {
+		return vec.V3{}
 	}
-	n := float64(l.W * l.H)
-	return vec.New(m[0]/n, m[1]/n, m[2]/n)
+	return vec.New(m[0]/pixels, m[1]/pixels, m[2]/pixels)
 }
 
 // Guide is what the camera's first hits say of the surfaces: it steers the

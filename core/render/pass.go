@@ -3,13 +3,13 @@ package render
 import (
 	"context"
 	"math"
-	"sync"
-	"sync/atomic"
+	"slices"
 
 	"willowherb/core/colour"
 	"willowherb/core/light"
 	"willowherb/core/sampling"
 	"willowherb/core/scene"
+	"willowherb/core/spread"
 	"willowherb/core/surface"
 	"willowherb/core/trace"
 	"willowherb/core/vec"
@@ -83,26 +83,16 @@ func (p *Pass) Run(ctx context.Context, samples, workers int) error {
 		if least >= samples {
 			return nil
 		}
-		var next atomic.Int64
-		var wg sync.WaitGroup
-		for range max(workers, 1) {
-			wg.Go(func() {
-				w := newPath(p)
-				defer w.tracer.release()
-				for ctx.Err() == nil {
-					t := int(next.Add(1)) - 1
-					if t >= tx*ty {
-						return
-					}
-					if int(p.Layers[0].Count[t]) == least {
-						w.tile(t, least)
-					}
+		err := spread.With(ctx, tx*ty, workers, func() (func(int), func()) {
+			w := newPath(p)
+			return func(t int) {
+				if int(p.Layers[0].Count[t]) == least {
+					w.tile(t, least)
 				}
-			})
-		}
-		wg.Wait()
-		if ctx.Err() != nil {
-			return context.Cause(ctx)
+			}, w.tracer.release
+		})
+		if err != nil {
+			return err
 		}
 	}
 }
@@ -126,7 +116,10 @@ type path struct {
 	areas   []int // lights with a surface that rays can meet
 	far     []int // sky and sun
 	offers  []offered
+	sparse  bool
+	small   bool // no light can be met by chance
 	// state of the path
+	part   part
 	src    sampling.Source
 	guided struct {
 		albedo, normal, pos vec.V3
@@ -135,8 +128,17 @@ type path struct {
 	}
 }
 
+// part of the light that a path looks for.
+type part uint8
+
+const (
+	all   part = iota
+	first      // what comes straight from lights
+	later      // what comes by way of other surfaces
+)
+
 func newPath(p *Pass) *path {
-	w := &path{Pass: p, tracer: p.World.tracer(), acc: make([][Kinds]vec.V3, len(p.Lights)), emitter: make([]int16, len(p.World.S.Materials))}
+	w := &path{Pass: p, tracer: p.World.tracer(), acc: make([][Kinds]vec.V3, len(p.Lights)), emitter: make([]int16, len(p.World.S.Materials)), sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && p.Merged == nil}
 	for i := range w.emitter {
 		w.emitter[i] = -1
 	}
@@ -154,6 +156,7 @@ func newPath(p *Pass) *path {
 			}
 		}
 	}
+	w.small = len(w.areas)+len(w.far) == 0 && !slices.ContainsFunc(w.emitter, func(i int16) bool { return i >= 0 })
 	return w
 }
 
@@ -164,20 +167,21 @@ func (w *path) tile(t, sample int) {
 	for y := y0; y < min(y0+TileSize, w.H); y++ {
 		for x := x0; x < min(x0+TileSize, w.W); x++ {
 			px := y*w.W + x
-			clear(w.acc)
-			w.merged = vec.V3{}
-			w.trace(x, y, uint32(px), uint32(sample))
-			if w.Merged != nil {
-				add(w.Layers[0].Sum[Direct][half(sample)], px, w.merged)
+			if w.sparse {
+				if turn(x, y) == sample%4 {
+					w.part = later
+					w.trace(x, y, uint32(px), uint32(sample/4))
+					w.book(px, half(sample/4), Bounced)
+				}
+				w.part = first
+				w.trace(x, y, uint32(px), uint32(sample))
+				w.book(px, half(sample), Direct, Seen, Reflected)
 			} else {
-				for i, l := range w.Layers {
-					a := &w.acc[i]
-					add(l.Sum[Direct][half(sample)], px, a[Direct])
-					add(l.Sum[Bounced][half(sample)], px, a[Bounced])
-					if l.Sum[Seen][0] != nil {
-						add(l.Sum[Seen][half(sample)], px, a[Seen])
-						add(l.Sum[Reflected][half(sample)], px, a[Reflected])
-					}
+				w.trace(x, y, uint32(px), uint32(sample))
+				if w.Merged != nil {
+					add(w.Layers[0].Sum[Direct][half(sample)], px, w.merged)
+				} else {
+					w.book(px, half(sample), Direct, Bounced, Seen, Reflected)
 				}
 			}
 			if guide {
@@ -196,6 +200,17 @@ func (w *path) tile(t, sample int) {
 	}
 	if guide {
 		w.Guide.Count[t]++
+	}
+}
+
+// book adds what the last path found of some kinds to the layers' sums.
+func (w *path) book(px, half int, kinds ...Kind) {
+	for i, l := range w.Layers {
+		for _, k := range kinds {
+			if sum := l.Sum[k][half]; sum != nil {
+				add(sum, px, w.acc[i][k])
+			}
+		}
 	}
 }
 
@@ -275,6 +290,8 @@ func (w *path) pair(v int, d uint32) vec.V2 {
 }
 
 func (w *path) trace(px, py int, pixel, sample uint32) {
+	clear(w.acc)
+	w.merged = vec.V3{}
 	w.src = sampling.New(w.Seed, pixel, sample)
 	j := w.src.Pair(1 << 20)
 	s := w.World.S
@@ -307,7 +324,7 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 		if v == 1 {
 			kind = Direct
 		}
-		if v > 0 {
+		if v > 1 || v == 1 && w.part != later {
 			for _, i := range w.areas {
 				l := w.Lights[i]
 				if l.Channels&prevCh == 0 {
@@ -323,13 +340,15 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 			}
 		}
 		if !ok {
-			w.escaped(v, kind, mirror, thr, dir, prevN, prevPdf, start, prevCh)
+			if v > 1 || w.part != later {
+				w.escaped(v, kind, mirror, thr, dir, prevN, prevPdf, start, prevCh)
+			}
 			return
 		}
 		p := s.PointAt(tri, hit.U, hit.V)
 		mi := s.Mat[tri]
 		m := &s.Materials[mi]
-		if e := w.emitter[mi]; e >= 0 {
+		if e := w.emitter[mi]; e >= 0 && (v > 1 || w.part != later) {
 			cos := -dir.Dot(p.Ng)
 			if m.DoubleSided && cos < 0 {
 				cos = -cos
@@ -345,6 +364,9 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 					w.put(int(e), kind, thr.Mul(rad).Scale(prevPdf/(prevPdf+pdf)))
 				}
 			}
+		}
+		if v == 1 && w.part == first && m.Transmission == 0 {
+			return
 		}
 		f, ok := surface.At(s, m, &p, dir.Neg())
 		if !ok {
@@ -374,8 +396,10 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 			w.guide(&f, &p, tri, far)
 		}
 		ch := w.World.channels[s.Obj[tri]]
-		w.lights(v, thr, &f, &p, ch)
-		if w.Bounces > 0 && v >= w.Bounces {
+		if v > 0 || w.part != later {
+			w.lights(v, thr, &f, &p, ch)
+		}
+		if w.Bounces > 0 && v >= w.Bounces || w.part == first && (v == 1 || w.small) {
 			return
 		}
 		wi, r, pdf, spec := f.Sample(w.pair(v, dims+dimSurface), w.src.Loose(dims+dimLobe).X)

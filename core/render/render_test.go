@@ -3,6 +3,7 @@ package render
 import (
 	"context"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -186,6 +187,60 @@ func TestSumOfLayersIsTheDirectRendering(t *testing.T) {
 	}
 }
 
+// Sparse layers take the same direct samples as full ones, and a quarter of the
+// bounced ones: after eight of them, the first two of every pixel.
+func TestSparseLayersTakeAQuarterOfTheBounces(t *testing.T) {
+	w := compile(t, box(t, glossy()))
+	ls := lamps()
+	ls = append(ls, &light.Light{ID: 30, Kind: light.Sky, Gradient: light.Uniform})
+	ls[3].Shadow, ls[3].Channels = true, 0xff
+	ls[3].Prepare()
+	made := func(n int, sparse bool, ls ...*light.Light) *Pass {
+		p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Guide: NewGuide(48, 40)}
+		for range ls {
+			y := NewLayers(48, 40, true)
+			y.Sparse = sparse
+			p.Layers = append(p.Layers, y)
+		}
+		run(t, p, n, 2)
+		return p
+	}
+	sparse, direct, bounced := made(8, true, ls...), made(8, false, ls...), made(2, false, ls...)
+	for i, y := range sparse.Layers {
+		for _, k := range []Kind{Direct, Seen, Reflected} {
+			require.True(t, slices.Equal(direct.Layers[i].Sum[k][0], y.Sum[k][0]), "light %d", i)
+			require.True(t, slices.Equal(direct.Layers[i].Sum[k][1], y.Sum[k][1]), "light %d", i)
+		}
+		require.True(t, slices.Equal(bounced.Layers[i].Sum[Bounced][0], y.Sum[Bounced][0]), "light %d", i)
+		require.True(t, slices.Equal(bounced.Layers[i].Sum[Bounced][1], y.Sum[Bounced][1]), "light %d", i)
+		require.InDelta(t, bounced.Layers[i].Mean(Bounced).X, y.Mean(Bounced).X, 1e-6)
+		mean, want := make([]float32, 3*48*40), make([]float32, 3*48*40)
+		y.HalfDifference(Bounced, vec.Splat(1), mean)
+		bounced.Layers[i].HalfDifference(Bounced, vec.Splat(1), want)
+		require.True(t, slices.Equal(want, mean), "light %d", i)
+		require.False(t, y.Gaps())
+	}
+	require.True(t, slices.Equal(direct.Guide.Albedo, sparse.Guide.Albedo))
+
+	// Before that there are gaps, which neighbours fill.
+	p := made(2, true, ls[:1]...)
+	y := p.Layers[0]
+	require.True(t, y.Gaps())
+	f := NewFilter(p.Guide, inside)
+	even, lacking := append([]float32(nil), f.albedo...), 0
+	for i := range 48 * 40 {
+		if y.Lacks(i%48, i/48) {
+			even[3*i], even[3*i+1], even[3*i+2] = 0, 0, 0
+			lacking++
+		}
+	}
+	require.Equal(t, 48*40/2, lacking)
+	require.NoError(t, f.Fill(context.Background(), [][]float32{even}, y.Lacks, 2))
+	for i := range even {
+		require.InDelta(t, f.albedo[i], even[i], 1e-5)
+	}
+}
+
 func TestCancelledPassGoesOnWhereItStopped(t *testing.T) {
 	w := compile(t, box(t, glossy()))
 	ls := lamps()[:1]
@@ -247,7 +302,7 @@ func TestFilterIsLinearAndKeepsFlatLight(t *testing.T) {
 		sum[i] = 3*a[i] + 5*b[i]
 	}
 	flat := append([]float32(nil), f.albedo...)
-	require.NoError(t, f.Apply(context.Background(), [][]float32{a, b, sum, flat}, 3, 2))
+	require.NoError(t, f.Apply(context.Background(), []Noisy{{a, 3}, {b, 3}, {sum, 3}, {flat, 3}}, 2))
 	for i := range sum {
 		require.InDelta(t, 3*a[i]+5*b[i], sum[i], 1e-3*float64(sum[i])+1e-6)
 		require.InDelta(t, f.albedo[i], flat[i], 1e-4)

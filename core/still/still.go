@@ -113,7 +113,7 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	}
 	if !o.Raw {
 		f := render.NewFilter(p.Guide, o.View)
-		if err := f.Apply(ctx, [][]float32{soft, softErr}, Levels(o.Samples), o.Workers); err != nil {
+		if err := f.Apply(ctx, []render.Noisy{{RGB: soft, Levels: Levels(o.Samples)}, {RGB: softErr, Levels: Levels(o.Samples)}}, o.Workers); err != nil {
 			return nil, err
 		}
 	}
