@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"maps"
 	"math"
+	"math/bits"
 	"slices"
 	"strings"
 	"time"
@@ -30,7 +31,10 @@ type job struct {
 	f     *frame
 	lamps []*setup.Lamp
 	from  int // samples they have
-	eye   *Window
+	// owed says that they have had their samples, and only what follows them (more
+	// for noisy pixels, publishing) is still to be done.
+	owed bool
+	eye  *Window
 }
 
 // next chooses the most useful piece of work there is. A camera in motion comes
@@ -121,29 +125,30 @@ func (s *Session) piece(t *sight, level int) *job {
 	if level == thumb {
 		lamps = s.lamps
 	}
-	if level == middle && t.levels[full] != nil && t.levels[full].samples > 0 {
-		return nil // a changed light goes from the coarse picture straight to the full one
-	}
 	f := s.frame(t, level, lamps)
 	j := &job{s: s, t: t, f: f, from: math.MaxInt}
 	for _, l := range lamps {
 		if level < full && t.finer(l.Key, level) {
 			continue // of no use any more
 		}
-		n := 0
+		n, owes := 0, false
 		if y := f.layers[l.Key]; y.sums != nil {
 			if n = y.sums.Samples(); n >= enough && y.clean(l, t.ev) {
 				continue
 			}
+			owes = y.version < n && f.publishes(n)
 		}
-		if n < j.from {
-			j.from, j.lamps = n, nil
+		if n >= f.goal && !owes {
+			continue
 		}
-		if n == j.from {
+		if n < j.from || n == j.from && owes && !j.owed {
+			j.from, j.owed, j.lamps = n, owes, nil
+		}
+		if n == j.from && owes == j.owed {
 			j.lamps = append(j.lamps, l)
 		}
 	}
-	if len(j.lamps) == 0 || j.from >= f.goal {
+	if len(j.lamps) == 0 {
 		return nil
 	}
 	return j
@@ -160,7 +165,7 @@ func (t *sight) finer(key [32]byte, level int) bool {
 }
 
 // enough samples for a layer's own noise to be believed.
-const enough = 16
+const enough = 8
 
 // clean reports whether what is left of a layer's noise cannot be seen in the
 // finished picture: under half a per cent of middle grey.
@@ -315,6 +320,7 @@ func (j *job) run(ctx context.Context) error {
 	if f.level == coarse {
 		p.Bounces = 1
 	}
+	n := j.from
 	for _, l := range j.lamps {
 		j.s.mu.Lock()
 		y := f.layers[l.Key]
@@ -324,21 +330,68 @@ func (j *job) run(ctx context.Context) error {
 		}
 		if y.sums == nil {
 			y.sums = render.NewLayers(f.w, f.h, l.Shines())
-			y.sums.Sparse = f.level == full
+			y.sums.Sparse = f.sparse()
 		}
 		p.Layers = append(p.Layers, y.sums)
 		j.s.mu.Unlock()
 		p.Lights = append(p.Lights, l.Source)
 	}
-	if err := p.Run(ctx, j.from+1, j.s.bench.opt.Workers); err != nil {
-		return err
+	if !j.owed {
+		n++
+		if err := p.Run(ctx, n, j.s.bench.opt.Workers); err != nil {
+			return err
+		}
 	}
-	n := j.from + 1
-	// Publishing costs about as much as a few samples: do it when they have doubled.
-	if n&(n-1) == 0 || n == f.goal {
-		return j.publish(ctx, n)
+	if !f.publishes(n) {
+		return nil
 	}
-	return nil
+	if f.level == full && n >= 4 && p.Layers[0].Details() < bits.Len(uint(n))-2 {
+		if err := j.refine(ctx, p); err != nil {
+			return err
+		}
+	}
+	return j.publish(ctx, n)
+}
+
+// publishes tells the numbers of samples at which layers are published: it costs
+// about as much as a sample, and is done at the first and when they have doubled
+// since; at two there is too little to see for that.
+func (f *frame) publishes(n int) bool { return n&(n-1) == 0 && n != 2 || n == f.goal }
+
+// visible is how much of the picture's mean a pixel's noise may be before the
+// pixel gets more samples than others.
+const visible = 0.15
+
+// refine takes more samples where the picture is still noisy, once for every
+// power of two that the samples reach.
+func (j *job) refine(ctx context.Context, p *render.Pass) error {
+	s, f := j.s, j.f
+	s.mu.Lock()
+	curve, e := exposure.Curve(s.doc.Curve), exposure.Factor(j.t.ev)
+	pic := compose(f, s.lamps, nil)
+	s.mu.Unlock()
+	develop := func(l float64) float64 { return curve.Map(l * e) }
+	var mean float64
+	for i := 0; i < len(pic); i += 3 {
+		mean += develop(float64(pic[i+1]))
+	}
+	mean /= float64(len(pic) / 3)
+	if mean > 0 {
+		err := spread.Over(ctx, len(j.lamps), s.bench.opt.Workers, func(i int) {
+			l, y := j.lamps[i], p.Layers[i]
+			var kinds []render.Kind
+			for k := range render.Kinds {
+				if k != render.Bounced && f.levels(l, k, y.Samples()) == 0 {
+					kinds = append(kinds, k)
+				}
+			}
+			y.Want(kinds, l.Gain(), pic, develop, visible*mean)
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return p.Detail(ctx, s.bench.opt.Workers)
 }
 
 // Pictures for a moving camera are about this wide.
@@ -401,12 +454,16 @@ func (j *job) preview(ctx context.Context) error {
 	return nil
 }
 
+// sparse reports whether a frame is large enough for bounced light to be taken in
+// some of its pixels only.
+func (f *frame) sparse() bool { return f.level == middle || f.level == full }
+
 // levels is how widely kind k of a lamp's light is denoised in f after so many
 // samples; 0: not at all.
 func (f *frame) levels(l *setup.Lamp, k render.Kind, samples int) int {
 	switch {
-	case k == render.Bounced && f.level == full:
-		samples /= 4 // of which the layers are sparse
+	case k == render.Bounced && f.sparse():
+		samples /= 4
 	case k == render.Bounced, k == render.Direct && still.FilteredDirect(l):
 	default:
 		return 0
@@ -457,12 +514,21 @@ func (j *job) publish(ctx context.Context, samples int) error {
 					continue
 				}
 				light[i][k] = make([]float32, n)
-				sums[i0+i].Average(k, light[i][k])
 				if n := f.levels(l, k, samples); n > 0 {
 					soft = append(soft, render.Noisy{RGB: light[i][k], Levels: n})
 				}
 			}
 			gaps = append(gaps, light[i][render.Bounced])
+		}
+		err := spread.Over(ctx, len(group), workers, func(i int) {
+			for k := range render.Kinds {
+				if light[i][k] != nil {
+					sums[i0+i].Average(k, light[i][k])
+				}
+			}
+		})
+		if err != nil {
+			return err
 		}
 		if y := sums[i0]; y.Gaps() {
 			if err := filter.Fill(ctx, gaps, y.Lacks, workers); err != nil {
@@ -472,7 +538,7 @@ func (j *job) publish(ctx context.Context, samples int) error {
 		if err := filter.Apply(ctx, soft, workers); err != nil {
 			return err
 		}
-		err := spread.Over(ctx, len(group), len(group), func(i int) {
+		err = spread.Over(ctx, len(group), workers, func(i int) {
 			l := group[i]
 			m := &out[i0+i]
 			y := sums[i0+i]

@@ -3,6 +3,7 @@ package render
 import (
 	"math"
 	"math/bits"
+	"slices"
 
 	"willowherb/core/colour"
 	"willowherb/core/vec"
@@ -31,20 +32,32 @@ type Layers struct {
 	Count []uint16            // samples in each tile
 	// Sparse layers take Bounced in one pixel of four at each sample, since it is
 	// soft and dear, and is filtered widely: after four samples each pixel has one
-	// of it. Passes and sums heed it; set it before the first sample.
+	// of it. After the first four the other kinds are taken so too; where they are
+	// noisy Detail takes more. Set it before the first sample.
 	Sparse bool
+	// Wanted are the pixels that the next Pass.Detail is for, and More the samples
+	// beside Count that each has had of it, of all kinds but Bounced; nil for none.
+	Wanted []bool
+	More   []uint16
+	detail []uint8 // how many Details each tile has had
 }
 
-// turn is the sample, of every four, at which a pixel's bounced light is taken in
-// sparse layers.
+// turn is the sample, of every four, at which a pixel is taken in sparse layers.
 func turn(x, y int) int { return [4]int{0, 2, 3, 1}[y&1*2+x&1] }
 
-// taken returns how many samples of kind k a pixel has after n passes.
+// whole is the number of samples that sparse layers take of every pixel.
+const whole = 4
+
+// taken returns how many samples of kind k a pixel has after n passes, Detail
+// apart.
 func (l *Layers) taken(k Kind, x, y, n int) int {
-	if l.Sparse && k == Bounced {
+	switch {
+	case !l.Sparse || k != Bounced && n <= whole:
+		return n
+	case k == Bounced:
 		return (n + 3 - turn(x, y)) / 4
 	}
-	return n
+	return whole + (n-whole+3-turn(x, y))/4
 }
 
 // Gaps reports whether some pixels may still have no sample of Bounced.
@@ -106,22 +119,76 @@ func (l *Layers) Bytes() int {
 			n += 4 * len(l.Sum[k][p])
 		}
 	}
-	return n
+	return n + 3*len(l.More)
+}
+
+// Want marks, for the next Pass.Detail, the pixels where the chance in the given
+// kinds shows: where half the difference of the halves, at that gain, changes the
+// developed picture by more than limit, and their neighbours.
+func (l *Layers) Want(kinds []Kind, gain vec.V3, picture []float32, develop func(float64) float64, limit float64) {
+	d := make([]float32, 3*l.W*l.H)
+	for _, k := range kinds {
+		l.HalfDifference(k, gain, d)
+	}
+	clear(l.Wanted)
+	if l.Wanted == nil {
+		l.Wanted = make([]bool, l.W*l.H)
+	}
+	for y := range l.H {
+		for x := range l.W {
+			i := 3 * (y*l.W + x)
+			e := luminance(d[i:])
+			if e == 0 {
+				continue
+			}
+			if v := luminance(picture[i:]); math.Abs(develop(v+e)-develop(v-e)) < 2*limit {
+				continue
+			}
+			for yy := max(y-1, 0); yy <= min(y+1, l.H-1); yy++ {
+				for xx := max(x-1, 0); xx <= min(x+1, l.W-1); xx++ {
+					l.Wanted[yy*l.W+xx] = true
+				}
+			}
+		}
+	}
+}
+
+// luminance of the first three numbers.
+func luminance(p []float32) float64 {
+	return colour.WeightR*float64(p[0]) + colour.WeightG*float64(p[1]) + colour.WeightB*float64(p[2])
+}
+
+// Details returns how many times Detail has been done over the whole picture.
+func (l *Layers) Details() int {
+	if l.detail == nil {
+		return 0
+	}
+	return int(slices.Min(l.detail))
 }
 
 // each calls do for every run of pixels of a row that have the same number of
-// samples of kind k: the first pixel, one past the last, the step, and the number.
-func (l *Layers) each(k Kind, do func(from, to, step, n int)) {
+// samples of kind k: the first pixel, one past the last, the step, and the number
+// in each half.
+func (l *Layers) each(k Kind, do func(from, to, step int, a, b float32)) {
 	for y := range l.H {
 		for x0 := 0; x0 < l.W; x0 += TileSize {
 			n := int(l.Count[y/TileSize*tiles(l.W)+x0/TileSize])
-			row, end := y*l.W, y*l.W+min(x0+TileSize, l.W)
-			if !l.Sparse || k != Bounced {
-				do(row+x0, end, 1, n)
+			from, end := y*l.W+x0, y*l.W+min(x0+TileSize, l.W)
+			step := 1 // even pixels have as many as each other, and odd ones
+			switch {
+			case k != Bounced && l.More != nil:
+				for p := from; p < end; p++ {
+					a, b := halves(l.taken(k, x0+p-from, y, n))
+					m := float32(l.More[p]) / 2
+					do(p, p+1, 1, a+m, b+m)
+				}
 				continue
+			case l.Sparse:
+				step = 2
 			}
-			for x := x0; x < min(x0+2, l.W); x++ {
-				do(row+x, end, 2, l.taken(k, x, y, n))
+			for p := from; p < min(from+step, end); p++ {
+				a, b := halves(l.taken(k, x0+p-from, y, n))
+				do(p, end, step, a, b)
 			}
 		}
 	}
@@ -134,8 +201,8 @@ func (l *Layers) Average(k Kind, out []float32) {
 		return
 	}
 	a, b := l.Sum[k][0], l.Sum[k][1]
-	l.each(k, func(from, to, step, n int) {
-		s := 1 / float32(max(n, 1))
+	l.each(k, func(from, to, step int, na, nb float32) {
+		s := 1 / max(na+nb, 1)
 		for p := from; p < to; p += step {
 			for i := 3 * p; i < 3*p+3; i++ {
 				out[i] += (a[i] + b[i]) * s
@@ -151,11 +218,10 @@ func (l *Layers) HalfDifference(k Kind, gain vec.V3, out []float32) {
 		return
 	}
 	a, b := l.Sum[k][0], l.Sum[k][1]
-	l.each(k, func(from, to, step, n int) {
-		if n < 2 {
+	l.each(k, func(from, to, step int, na, nb float32) {
+		if na == 0 || nb == 0 {
 			return
 		}
-		na, nb := halves(n)
 		ka, kb := 0.5/na, 0.5/nb
 		for p := from; p < to; p += step {
 			i := 3 * p
@@ -175,11 +241,11 @@ func (l *Layers) Mean(k Kind) vec.V3 {
 	var m [3]float64
 	var pixels float64
 	a, b := l.Sum[k][0], l.Sum[k][1]
-	l.each(k, func(from, to, step, n int) {
-		if n == 0 {
+	l.each(k, func(from, to, step int, na, nb float32) {
+		if na+nb == 0 {
 			return
 		}
-		s := 1 / float64(n)
+		s := 1 / float64(na+nb)
 		for p := from; p < to; p += step {
 			pixels++
 			for c := range 3 {
@@ -217,11 +283,8 @@ func NewGuide(w, h int) *Guide {
 // the difference of the halves, picture their mean (RGB).
 func Noise(diff, picture []float32, develop func(float64) float64) float64 {
 	var q, m float64
-	y := func(p []float32) float64 {
-		return colour.WeightR*float64(p[0]) + colour.WeightG*float64(p[1]) + colour.WeightB*float64(p[2])
-	}
 	for i := 0; i+2 < len(diff); i += 3 {
-		l, d := y(picture[i:]), y(diff[i:])
+		l, d := luminance(picture[i:]), luminance(diff[i:])
 		e := (develop(l+d) - develop(l-d)) / 2
 		q += e * e
 		m += develop(l)

@@ -97,6 +97,61 @@ func (p *Pass) Run(ctx context.Context, samples, workers int) error {
 	}
 }
 
+// Detail takes samples of what comes straight from lights in the pixels that each
+// layer wants (Layers.Wanted), four for each that the picture has: at the edges
+// of bright things and of shadows chance is greatest. It is done at most once for
+// each number of samples that is a power of two, of which every tile must have
+// the same; cancelled, it goes on where it stopped.
+func (p *Pass) Detail(ctx context.Context, workers int) error {
+	from := 4 * p.least()
+	for _, l := range p.Layers {
+		if l.More == nil {
+			l.More, l.detail = make([]uint16, l.W*l.H), make([]uint8, len(l.Count))
+		}
+	}
+	done := p.Layers[0].Details()
+	return spread.With(ctx, len(p.Layers[0].Count), workers, func() (func(int), func()) {
+		w := newPath(p)
+		w.part = first
+		w.seed ^= 0x5bd1e995
+		return func(t int) {
+			if int(p.Layers[0].detail[t]) == done {
+				w.more(t, from, 2*from)
+			}
+		}, w.tracer.release
+	})
+}
+
+// more takes samples number from to below to in a tile's wanted pixels.
+func (w *path) more(t, from, to int) {
+	tx := tiles(w.W)
+	x0, y0 := t%tx*TileSize, t/tx*TileSize
+	for y := y0; y < min(y0+TileSize, w.H); y++ {
+		for x := x0; x < min(x0+TileSize, w.W); x++ {
+			px, wanted := y*w.W+x, false
+			for i, l := range w.Layers {
+				w.on[i] = l.Wanted != nil && l.Wanted[px]
+				wanted = wanted || w.on[i]
+			}
+			if !wanted {
+				continue
+			}
+			for n := from; n < to; n++ {
+				w.trace(x, y, uint32(px), uint32(n))
+				w.book(px, half(n), Direct, Seen, Reflected)
+			}
+			for i, l := range w.Layers {
+				if w.on[i] {
+					l.More[px] += uint16(to - from)
+				}
+			}
+		}
+	}
+	for _, l := range w.Layers {
+		l.detail[t]++
+	}
+}
+
 func (p *Pass) least() int {
 	n := math.MaxInt
 	for _, l := range p.Layers {
@@ -117,7 +172,9 @@ type path struct {
 	far     []int // sky and sun
 	offers  []offered
 	sparse  bool
-	small   bool // no light can be met by chance
+	small   bool   // no light can be met by chance
+	on      []bool // the lights that are asked for
+	seed    uint32
 	// state of the path
 	part   part
 	src    sampling.Source
@@ -138,7 +195,10 @@ const (
 )
 
 func newPath(p *Pass) *path {
-	w := &path{Pass: p, tracer: p.World.tracer(), acc: make([][Kinds]vec.V3, len(p.Lights)), emitter: make([]int16, len(p.World.S.Materials)), sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && p.Merged == nil}
+	w := &path{Pass: p, tracer: p.World.tracer(), acc: make([][Kinds]vec.V3, len(p.Lights)), emitter: make([]int16, len(p.World.S.Materials)), seed: p.Seed, on: make([]bool, len(p.Lights)), sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && p.Merged == nil}
+	for i := range w.on {
+		w.on[i] = true
+	}
 	for i := range w.emitter {
 		w.emitter[i] = -1
 	}
@@ -163,19 +223,25 @@ func newPath(p *Pass) *path {
 func (w *path) tile(t, sample int) {
 	tx := tiles(w.W)
 	x0, y0 := t%tx*TileSize, t/tx*TileSize
-	guide := w.Guide != nil && int(w.Guide.Count[t]) == sample && sample < GuideSamples
+	guide := w.Guide != nil && int(w.Guide.Count[t]) == sample && sample < GuideSamples && (!w.sparse || sample < whole)
 	for y := y0; y < min(y0+TileSize, w.H); y++ {
 		for x := x0; x < min(x0+TileSize, w.W); x++ {
 			px := y*w.W + x
 			if w.sparse {
-				if turn(x, y) == sample%4 {
+				mine, n := turn(x, y) == sample%4, sample
+				if mine {
 					w.part = later
 					w.trace(x, y, uint32(px), uint32(sample/4))
 					w.book(px, half(sample/4), Bounced)
 				}
-				w.part = first
-				w.trace(x, y, uint32(px), uint32(sample))
-				w.book(px, half(sample), Direct, Seen, Reflected)
+				if sample >= whole {
+					n = whole + (sample-whole)/4
+				}
+				if mine || sample < whole {
+					w.part = first
+					w.trace(x, y, uint32(px), uint32(n))
+					w.book(px, half(n), Direct, Seen, Reflected)
+				}
 			} else {
 				w.trace(x, y, uint32(px), uint32(sample))
 				if w.Merged != nil {
@@ -206,6 +272,9 @@ func (w *path) tile(t, sample int) {
 // book adds what the last path found of some kinds to the layers' sums.
 func (w *path) book(px, half int, kinds ...Kind) {
 	for i, l := range w.Layers {
+		if !w.on[i] {
+			continue
+		}
 		for _, k := range kinds {
 			if sum := l.Sum[k][half]; sum != nil {
 				add(sum, px, w.acc[i][k])
@@ -292,7 +361,7 @@ func (w *path) pair(v int, d uint32) vec.V2 {
 func (w *path) trace(px, py int, pixel, sample uint32) {
 	clear(w.acc)
 	w.merged = vec.V3{}
-	w.src = sampling.New(w.Seed, pixel, sample)
+	w.src = sampling.New(w.seed, pixel, sample)
 	j := w.src.Pair(1 << 20)
 	s := w.World.S
 	dir := w.View.Ray(float32(px)+j.X, float32(py)+j.Y, w.W, w.H)
@@ -327,7 +396,7 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 		if v > 1 || v == 1 && w.part != later {
 			for _, i := range w.areas {
 				l := w.Lights[i]
-				if l.Channels&prevCh == 0 {
+				if l.Channels&prevCh == 0 || !w.on[i] {
 					continue
 				}
 				if rad, pdf := l.Meet(start, dir, travel, far); pdf > 0 && !w.tracer.blocked(start, dir, l.Pos.Sub(start).Len()) {
@@ -353,7 +422,7 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 			if m.DoubleSided && cos < 0 {
 				cos = -cos
 			}
-			if l := w.Lights[e]; cos > 0 && l.Channels&prevCh != 0 {
+			if l := w.Lights[e]; cos > 0 && l.Channels&prevCh != 0 && w.on[e] {
 				rad := s.Emission(m, &p)
 				if v == 0 {
 					if w.Neutral <= 0 {
@@ -435,7 +504,7 @@ func mirrorLike(f *surface.Surface) bool { return f.F0.Max() > f.Diffuse.Max() }
 func (w *path) escaped(v int, kind Kind, mirror bool, thr, dir, n vec.V3, pdf float32, from vec.V3, ch uint8) {
 	for _, i := range w.far {
 		l := w.Lights[i]
-		if l.Channels&ch == 0 || !l.Shadow && l.Kind == light.Sun {
+		if l.Channels&ch == 0 || !w.on[i] || !l.Shadow && l.Kind == light.Sun {
 			continue
 		}
 		rad, lp := l.Escape(n, dir)
@@ -485,7 +554,7 @@ func (w *path) lights(v int, thr vec.V3, f *surface.Surface, p *scene.SurfacePoi
 // to the viewer if nothing stood between.
 func (w *path) offer(i, v int, c float32, f *surface.Surface, p *scene.SurfacePoint, ch uint8) (r vec.V3, x light.Sample, ok bool) {
 	l := w.Lights[i]
-	if l.Channels&ch == 0 || !l.Reaches(p.Pos, f.N) && !l.Reaches(p.Pos, f.Ng) {
+	if !w.on[i] || l.Channels&ch == 0 || !l.Reaches(p.Pos, f.N) && !l.Reaches(p.Pos, f.Ng) {
 		return r, x, false
 	}
 	d := dimLight + l.ID*64 + uint32(min(v, 63))

@@ -187,9 +187,9 @@ func TestSumOfLayersIsTheDirectRendering(t *testing.T) {
 	}
 }
 
-// Sparse layers take the same direct samples as full ones, and a quarter of the
-// bounced ones: after eight of them, the first two of every pixel.
-func TestSparseLayersTakeAQuarterOfTheBounces(t *testing.T) {
+// Sparse layers take the same samples as full ones, but fewer: after eight, of
+// every pixel the first two bounced ones and the first five of the other kinds.
+func TestSparseLayersTakeTheFirstSamplesOfFullOnes(t *testing.T) {
 	w := compile(t, box(t, glossy()))
 	ls := lamps()
 	ls = append(ls, &light.Light{ID: 30, Kind: light.Sky, Gradient: light.Uniform})
@@ -205,7 +205,7 @@ func TestSparseLayersTakeAQuarterOfTheBounces(t *testing.T) {
 		run(t, p, n, 2)
 		return p
 	}
-	sparse, direct, bounced := made(8, true, ls...), made(8, false, ls...), made(2, false, ls...)
+	sparse, direct, bounced := made(8, true, ls...), made(5, false, ls...), made(2, false, ls...)
 	for i, y := range sparse.Layers {
 		for _, k := range []Kind{Direct, Seen, Reflected} {
 			require.True(t, slices.Equal(direct.Layers[i].Sum[k][0], y.Sum[k][0]), "light %d", i)
@@ -220,7 +220,7 @@ func TestSparseLayersTakeAQuarterOfTheBounces(t *testing.T) {
 		require.True(t, slices.Equal(want, mean), "light %d", i)
 		require.False(t, y.Gaps())
 	}
-	require.True(t, slices.Equal(direct.Guide.Albedo, sparse.Guide.Albedo))
+	require.True(t, slices.Equal(made(4, false, ls...).Guide.Albedo, sparse.Guide.Albedo))
 
 	// Before that there are gaps, which neighbours fill.
 	p := made(2, true, ls[:1]...)
@@ -239,6 +239,68 @@ func TestSparseLayersTakeAQuarterOfTheBounces(t *testing.T) {
 	for i := range even {
 		require.InDelta(t, f.albedo[i], even[i], 1e-5)
 	}
+}
+
+// Detail goes on with the wanted pixels alone: they come out as means of more
+// samples, the others stay, whatever the company and however often it is stopped.
+func TestDetailRefinesTheWantedPixels(t *testing.T) {
+	w := compile(t, box(t, glossy()))
+	ls := lamps()
+	made := func(ls ...*light.Light) *Pass {
+		p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(len(ls))}
+		run(t, p, 4, 2)
+		return p
+	}
+	want := func(y *Layers, from int) {
+		y.Wanted = make([]bool, 48*40)
+		for px := from; px < 48*40; px += 3 {
+			y.Wanted[px] = true
+		}
+	}
+	plain := made(ls...)
+	p := made(ls...)
+	want(p.Layers[0], 0)
+	want(p.Layers[2], 1)
+	stopped, cancel := context.WithCancel(context.Background())
+	cancel()
+	require.ErrorIs(t, p.Detail(stopped, 1), context.Canceled)
+	require.Zero(t, p.Layers[0].Details())
+	require.NoError(t, p.Detail(context.Background(), 2))
+	require.Equal(t, 1, p.Layers[0].Details())
+	alone := made(ls[2])
+	want(alone.Layers[0], 1)
+	require.NoError(t, alone.Detail(context.Background(), 1))
+	require.True(t, slices.Equal(alone.Layers[0].Sum[Direct][1], p.Layers[2].Sum[Direct][1]))
+
+	mean := func(y *Layers) []float32 {
+		out := make([]float32, 3*48*40)
+		y.Average(Direct, out)
+		return out
+	}
+	require.True(t, slices.Equal(mean(plain.Layers[1]), mean(p.Layers[1])), "nobody wanted the second light's")
+	// Against many samples the wanted pixels are nearer than they were, the others as near.
+	many := made(ls...)
+	run(t, many, 256, 2)
+	exact, before, after := mean(many.Layers[2]), mean(plain.Layers[2]), mean(p.Layers[2])
+	var was, is float64
+	for px := range 48 * 40 {
+		if px%3 != 1 {
+			require.Equal(t, before[3*px], after[3*px])
+			continue
+		}
+		was += math.Pow(float64(before[3*px]-exact[3*px]), 2)
+		is += math.Pow(float64(after[3*px]-exact[3*px]), 2)
+	}
+	require.Less(t, is, was/4, "five times the samples: a fifth of the variance, or less where they are stratified")
+	told := func(y *Layers) (q float64) {
+		half := make([]float32, 3*48*40)
+		y.HalfDifference(Direct, vec.Splat(1), half)
+		for px := 1; px < 48*40; px += 3 {
+			q += math.Pow(float64(half[3*px]), 2)
+		}
+		return q
+	}
+	require.Less(t, told(p.Layers[2]), told(plain.Layers[2])/3, "the halves tell the gain")
 }
 
 func TestCancelledPassGoesOnWhereItStopped(t *testing.T) {
