@@ -21,6 +21,9 @@ func Setup() *setup.Setup {
 			"lamps":   {Name: "Hall lamps", Order: 2},
 			"keeper":  {Name: "Keeper", Order: 3},
 		},
+		Objects: map[string]setup.Object{
+			"keeper": {Path: "Keeper", Part: setup.Mover, Pivot: a3(keeperAt)},
+		},
 		Lights: map[string]setup.Light{}, Views: map[string]setup.View{}, Looks: map[string]setup.Look{}}
 	order := 0.0
 	add := func(id, group string, l setup.Light) {

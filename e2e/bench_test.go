@@ -358,6 +358,19 @@ func TestTheSceneStep(t *testing.T) {
 	js[bool](b, `(document.activeElement.blur(), true)`)
 	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 	b.until("put back, and its picture is still there", `document.querySelector('canvas').dataset.sight == '`+home+`'`)
+	// The keeper is a mover: chosen, it is taken by its handle.
+	js[bool](b, `([...document.querySelectorAll('.object .what')].find(e => e.textContent == 'Keeper').click(), true)`)
+	b.until("the mover's handle", `document.querySelector('[data-grip=stand]')`)
+	g := b.box(`[data-grip=stand] .ring`)
+	b.pull("left", g.X+g.W/2, g.Y+g.H/2, g.X+g.W/2+40, g.Y+g.H/2)
+	s.keeps("the keeper stands elsewhere", func(d *setup.Setup) bool {
+		o := d.Objects["keeper"].Offset
+		return math.Hypot(o[0], o[2]) > 0.3 && o[1] == 0
+	})
+	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	s.keeps("and is back", func(d *setup.Setup) bool { return d.Objects["keeper"].Offset == [3]float64{} })
+	js[bool](b, `([...document.querySelectorAll('.object .what')].find(e => e.textContent == 'Keeper').click(), true)`)
+	b.until("let go", `!document.querySelector('[data-grip=stand]')`)
 	js[bool](b, `([...document.querySelectorAll('.tabs button')].find(e => e.textContent == 'Materials').click(), true)`)
 	b.until("materials", `document.querySelectorAll('.materials li').length > 5`)
 	js[bool](b, `([...document.querySelectorAll('.materials .what')].find(e => e.textContent.includes('Wet concrete')).click(), true)`)

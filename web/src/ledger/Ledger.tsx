@@ -251,7 +251,7 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
                     doc={doc}
                     open={!closed.has(item.id)}
                     toggle={() => setClosed((c) => new Set(c.has(item.id) ? [...c].filter((x) => x !== item.id) : [...c, item.id]))}
-                    share={sum(item.members, (i) => facts.g[i]?.share ?? 0)}
+                    share={item.members.some((i) => facts.g[i]) ? sum(item.members, (i) => facts.g[i]?.share ?? 0) : undefined}
                     costs={sum(item.members, (i) => facts.costs[i]?.ms ?? 0)}
                     mb={sum(item.members, (i) => facts.costs[i]?.mb ?? 0)}
                     alone={item.members.length > 0 && item.members.every((i) => alone.has(i))}
@@ -571,7 +571,7 @@ interface GroupProps {
   doc: Setup
   open: boolean
   toggle: () => void
-  share: number
+  share: number | undefined
   costs: number
   mb: number
   alone: boolean

@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react'
+import { useRef } from 'react'
 import type { Light, Setup, Warmth } from '../api.gen'
 import { deeds, grab, lockedLight } from '../ledger/deeds'
 import { tidy } from '../fields/number'
@@ -6,7 +6,9 @@ import { cssColour, isOff, linear } from '../setup/sums'
 import { add, axes, cross, dot, len, nearestOnLine, norm, onPlane, project, ray, sub, times, type Camera, type V3 } from './camera'
 import { covered, under } from './ground'
 import { choose, useLook, type Axes } from './look'
+import { MoverHandle } from './MoverHandle'
 import { held, where } from './navigate'
+import { useTug } from './tug'
 
 interface Props {
   camera: Camera
@@ -75,6 +77,7 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
         if (l.kind === 'sun') return <SunDial key={id} id={id} l={l} camera={camera} doc={doc} box={box} />
         return placed(l) ? <Handles key={id} id={id} l={l} doc={doc} camera={camera} width={width} height={height} at={at} box={box} colour={colourOf(l)} /> : null
       })}
+      {handles && <MoverHandle doc={doc} camera={camera} at={at} box={box} />}
       {pins.map((p, i) => {
         const q = p.position ? at(p.position) : null
         return q ? (
@@ -129,45 +132,24 @@ function surfaceAt(camera: Camera, x: number, y: number): { p: V3; n: V3 } | nul
   return { p: a.position, n }
 }
 
-type Tug = (e: PointerEvent, p: { x: number; y: number }) => { changes: Partial<Light>; words: string; shift?: V3 } | null
+interface Pull {
+  changes: Partial<Light>
+  words: string
+  shift?: V3
+}
+
+type Tug = (p: { x: number; y: number }) => Pull | null
 
 /** Handles of one chosen light: place, arms, aim, cone, size and range. */
 function Handles({ id, l, doc, camera, width, height, at, box, colour }: HandleProps) {
   const which = useLook((s) => s.axes)
-  const [words, setWords] = useState('')
   const locked = lockedLight(doc, l)
   const c = at(l.position)
+  const { words, pull } = useTug<Pull>(box, (t, done) => deeds.handle(id, doc, t.changes, t.shift, t.words, done), deeds.drop)
   const begin = (e: React.PointerEvent, tug: Tug) => {
-    if (e.button !== 0 || locked || !box.current) return
-    e.stopPropagation()
-    e.preventDefault()
-    const el = box.current
+    if (locked || e.button !== 0) return
     grab(id)
-    let latest: ReturnType<Tug> = null
-    const move = (m: PointerEvent) => {
-      latest = tug(m, where(m, el))
-      if (latest) {
-        setWords(latest.words)
-        deeds.handle(id, doc, latest.changes, latest.shift, latest.words, false)
-      }
-    }
-    const end = (m: PointerEvent) => {
-      window.removeEventListener('pointermove', move)
-      window.removeEventListener('pointerup', end)
-      window.removeEventListener('keydown', stop)
-      setWords('')
-      if (latest && m.type === 'pointerup') deeds.handle(id, doc, latest.changes, latest.shift, latest.words, true)
-      else deeds.drop()
-    }
-    const stop = (k: KeyboardEvent) => {
-      if (k.key !== 'Escape') return
-      k.stopPropagation()
-      latest = null
-      end(new PointerEvent('pointercancel'))
-    }
-    window.addEventListener('pointermove', move)
-    window.addEventListener('pointerup', end)
-    window.addEventListener('keydown', stop, true)
+    pull(e, tug)
   }
   if (!c) return null
   const behind = covered(camera, c.u, c.v, len(sub(l.position, camera.eye)))
@@ -181,7 +163,7 @@ function Handles({ id, l, doc, camera, width, height, at, box, colour }: HandleP
   const spotAt = add(l.position, times(aim, reach))
   const tip = at(spotAt)
 
-  const free: Tug = (_, p) => {
+  const free: Tug = (p) => {
     if (held.has('s')) {
       const s = surfaceAt(camera, p.x, p.y)
       if (!s) return null
@@ -191,28 +173,28 @@ function Handles({ id, l, doc, camera, width, height, at, box, colour }: HandleP
     const to = onPlane(l.position, norm(camera.aim), camera.eye, ray(camera, p.x, p.y))
     return to && { changes: {}, shift: sub(to, l.position), words: `moved ${tidy(len(sub(to, l.position)))} m` }
   }
-  const along = (dir: V3, name: string, from: number): Tug => (_, p) => {
+  const along = (dir: V3, name: string, from: number): Tug => (p) => {
     const t = nearestOnLine(l.position, dir, camera.eye, ray(camera, p.x, p.y)) - from
     return { changes: {}, shift: times(dir, t), words: `${name} ${t < 0 ? '−' : '+'}${tidy(Math.abs(t))} m` }
   }
-  const aimTug: Tug = (_, p) => {
+  const aimTug: Tug = (p) => {
     const to = under(camera, p.x, p.y)?.position ?? onPlane(spotAt, norm(camera.aim), camera.eye, ray(camera, p.x, p.y))
     if (!to || len(sub(to, l.position)) < 0.02) return null
     return { changes: { aim: norm(sub(to, l.position)) }, words: 'aimed' }
   }
   const flatAt = (p: { x: number; y: number }) => onPlane(l.position, norm(camera.aim), camera.eye, ray(camera, p.x, p.y))
-  const rangeTug: Tug = (_, p) => {
+  const rangeTug: Tug = (p) => {
     const q = flatAt(p)
     const r = q && Math.round(Math.max(len(sub(q, l.position)), 0.1) * 100) / 100
     return r ? { changes: { range: r }, words: `range ${tidy(r)} m` } : null
   }
-  const radiusTug: Tug = (_, p) => {
+  const radiusTug: Tug = (p) => {
     const q = flatAt(p)
     if (!q) return null
     const r = Math.round(Math.min(Math.max(len(sub(q, l.position)), l.kind === 'disc' ? 0.01 : 0), 20) * 1000) / 1000
     return { changes: { radius: r }, words: `radius ${tidy(r)} m` }
   }
-  const coneTug = (which: 'inner' | 'outer'): Tug => (_, p) => {
+  const coneTug = (which: 'inner' | 'outer'): Tug => (p) => {
     const q = onPlane(spotAt, aim, camera.eye, ray(camera, p.x, p.y)) ?? flatAt(p)
     if (!q) return null
     const d = sub(q, l.position)
@@ -221,7 +203,7 @@ function Handles({ id, l, doc, camera, width, height, at, box, colour }: HandleP
     const outer = Math.min(Math.max(a, 0.5), 89)
     return { changes: { outer, inner: Math.min(l.inner, outer) }, words: `outer cone ${tidy(outer)}°` }
   }
-  const cornerTug: Tug = (_, p) => {
+  const cornerTug: Tug = (p) => {
     const q = onPlane(l.position, aim, camera.eye, ray(camera, p.x, p.y)) ?? flatAt(p)
     if (!q) return null
     const d = sub(q, l.position)
@@ -321,30 +303,18 @@ function SunDial({ id, l, camera, doc, box }: { id: string; l: Light; camera: Ca
   const x = centre.x + r * Math.sin(azimuth)
   const y = centre.y - r * Math.cos(azimuth)
   const locked = lockedLight(doc, l)
+  const { pull } = useTug<Pull>(box, (t, done) => deeds.handle(id, doc, t.changes, undefined, t.words, done), deeds.drop)
   const begin = (e: React.PointerEvent) => {
-    if (e.button !== 0 || locked || !box.current) return
-    e.stopPropagation()
-    e.preventDefault()
-    const el = box.current
-    let last: { aim: V3; words: string } | null = null
-    const move = (m: PointerEvent) => {
-      const b = el.getBoundingClientRect()
-      const dx = m.clientX - b.left - centre.x
-      const dy = m.clientY - b.top - centre.y
+    if (locked) return
+    pull(e, (p) => {
+      const dx = p.x * p.w - centre.x
+      const dy = p.y * p.h - centre.y
       const q = Math.min(Math.hypot(dx, dy) / R, 1)
       const h = Math.max((1 - q) * (Math.PI / 2), 0.01)
       const a = Math.atan2(dx, -dy) + heading
       const d: V3 = [Math.cos(h) * Math.sin(a), Math.sin(h), -Math.cos(h) * Math.cos(a)]
-      last = { aim: times(d, -1), words: `${((h * 180) / Math.PI).toFixed(0)}° high` }
-      deeds.handle(id, doc, { aim: last.aim }, undefined, last.words, false)
-    }
-    const end = () => {
-      window.removeEventListener('pointermove', move)
-      window.removeEventListener('pointerup', end)
-      if (last) deeds.handle(id, doc, { aim: last.aim }, undefined, last.words, true)
-    }
-    window.addEventListener('pointermove', move)
-    window.addEventListener('pointerup', end)
+      return { changes: { aim: times(d, -1) }, words: `${((h * 180) / Math.PI).toFixed(0)}° high` }
+    })
   }
   return (
     <g className="handles dial" data-handles={id}>

@@ -1,0 +1,38 @@
+import { useState } from 'react'
+import { where } from './navigate'
+
+/** useTug drags a handle: what it pulls is shown while the button is held, and done when it is let go; Escape drops it. */
+export function useTug<T extends { words: string }>(box: React.RefObject<Element | null>, put: (t: T, done: boolean) => void, drop: () => void) {
+  const [words, setWords] = useState('')
+  const pull = (e: React.PointerEvent, tug: (p: ReturnType<typeof where>) => T | null) => {
+    const el = box.current
+    if (e.button !== 0 || !el) return
+    e.stopPropagation()
+    e.preventDefault()
+    let latest: T | null = null
+    const move = (m: PointerEvent) => {
+      latest = tug(where(m, el))
+      if (!latest) return
+      setWords(latest.words)
+      put(latest, false)
+    }
+    const end = (m: PointerEvent) => {
+      window.removeEventListener('pointermove', move)
+      window.removeEventListener('pointerup', end)
+      window.removeEventListener('keydown', stop, true)
+      setWords('')
+      if (latest && m.type === 'pointerup') put(latest, true)
+      else drop()
+    }
+    const stop = (k: KeyboardEvent) => {
+      if (k.key !== 'Escape') return
+      k.stopPropagation()
+      latest = null
+      end(new PointerEvent('pointercancel'))
+    }
+    window.addEventListener('pointermove', move)
+    window.addEventListener('pointerup', end)
+    window.addEventListener('keydown', stop, true)
+  }
+  return { words, pull }
+}
