@@ -577,9 +577,9 @@ func (j *job) publish(ctx context.Context, samples int) error {
 	lamps := s.lamps
 	done := complete(f, lamps)
 	s.mu.Unlock()
-	// Noise is measured of whole pictures, and where there are halves to compare.
-	if done && samples >= 8 && len(j.lamps) == len(lamps) && f.level == full {
-		noise, err := j.noise(ctx, filter, samples, lamps)
+	// Noise is measured of whole pictures.
+	if done && f.level == full {
+		noise, err := j.noise(ctx, filter, lamps)
 		if err != nil {
 			return err
 		}
@@ -642,8 +642,9 @@ func (f *frame) leftOver(l *setup.Lamp, y *render.Layers, samples int) float64 {
 // levelSteps is how many doublings smaller than full the frame is.
 func (f *frame) levelSteps() int { return map[int]int{coarse: 2, middle: 1, thumb: 2}[f.level] }
 
-// noise measures what is left of it in the composed picture as developed.
-func (j *job) noise(ctx context.Context, filter *render.Filter, samples int, lamps []*setup.Lamp) (float64, error) {
+// noise measures what is left of it in the composed picture as developed, once
+// every lamp has halves of bounced light to compare.
+func (j *job) noise(ctx context.Context, filter *render.Filter, lamps []*setup.Lamp) (float64, error) {
 	s, f := j.s, j.f
 	s.mu.Lock()
 	ev, curve := j.t.ev, exposure.Curve(s.doc.Curve)
@@ -651,7 +652,7 @@ func (j *job) noise(ctx context.Context, filter *render.Filter, samples int, lam
 	var sums []*render.Layers
 	for _, l := range lamps {
 		y := f.layers[l.Key]
-		if y == nil || y.sums == nil {
+		if y == nil || y.sums == nil || y.sums.Samples() < 8 {
 			s.mu.Unlock()
 			return f.noise, nil
 		}
@@ -663,11 +664,11 @@ func (j *job) noise(ctx context.Context, filter *render.Filter, samples int, lam
 	alike := map[int][]float32{}
 	for i, l := range lamps {
 		g := l.Gain()
-		if g == (vec.V3{}) || sums[i].Samples() < 2 {
+		if g == (vec.V3{}) {
 			continue
 		}
 		for k := range render.Kinds {
-			levels := f.levels(l, k, samples)
+			levels := f.levels(l, k, sums[i].Samples())
 			if alike[levels] == nil {
 				alike[levels] = make([]float32, n)
 			}

@@ -217,7 +217,7 @@ func (r *Resolved) key() [32]byte {
 }
 
 // layerAlgorithm changes whenever the same inputs would give another layer.
-const layerAlgorithm = 3
+const layerAlgorithm = 4
 
 // Camera returns the view's camera.
 func (v *View) Camera() render.View {
