@@ -465,6 +465,9 @@ func (f *frame) levels(l *setup.Lamp, k render.Kind, samples int) int {
 	case k == render.Bounced && f.sparse():
 		samples /= 4
 	case k == render.Bounced, k == render.Direct && still.FilteredDirect(l):
+	case k == render.Direct && samples < 4:
+		// Better soft at first than speckled: the edges come with the samples.
+		return map[bool]int{false: 1, true: 2}[f.level == full]
 	default:
 		return 0
 	}

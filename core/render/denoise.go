@@ -3,6 +3,7 @@ package render
 import (
 	"context"
 	"math"
+	"slices"
 
 	"willowherb/core/spread"
 	"willowherb/core/vec"
@@ -44,7 +45,42 @@ func NewFilter(g *Guide, v View) *Filter {
 			f.pos[0][i], f.pos[1][i], f.pos[2][i] = p.X, p.Y, p.Z
 		}
 	}
+	if slices.Min(g.Count) < whole {
+		f.evenNormals()
+	}
 	return f
+}
+
+// evenNormals averages each normal with its neighbours' on about the same
+// surface: few samples meet a normal map at few of its places, and a pixel that
+// met an odd one would be alike to none.
+func (f *Filter) evenNormals() {
+	var out [3][]float32
+	for k := range out {
+		out[k] = slices.Clone(f.normal[k])
+	}
+	for y := range f.h {
+		for x := range f.w {
+			i := y*f.w + x
+			d := f.depth[i]
+			if d == 0 {
+				continue
+			}
+			var sum vec.V3
+			for yy := max(y-1, 0); yy <= min(y+1, f.h-1); yy++ {
+				for xx := max(x-1, 0); xx <= min(x+1, f.w-1); xx++ {
+					q := yy*f.w + xx
+					if e := f.depth[q] - d; e < 0.05*d && e > -0.05*d {
+						sum = sum.Add(vec.V3{X: f.normal[0][q], Y: f.normal[1][q], Z: f.normal[2][q]})
+					}
+				}
+			}
+			if n := sum.Norm(); n != (vec.V3{}) {
+				out[0][i], out[1][i], out[2][i] = n.X, n.Y, n.Z
+			}
+		}
+	}
+	f.normal = out
 }
 
 const kernelRadius = 2
@@ -109,8 +145,11 @@ func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error
 	if len(pictures) == 0 {
 		return nil
 	}
+	// Those that are filtered widest come first, so that what is done drops out.
+	pictures = slices.Clone(pictures)
+	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
 	n := f.w * f.h
-	ch := (3*len(pictures) + 7) &^ 7
+	ch := eights(3 * len(pictures))
 	a, b := make([]float32, n*ch), make([]float32, n*ch)
 	err := spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
@@ -121,17 +160,18 @@ func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error
 			}
 		}
 	})
-	levels := 0
-	for _, p := range pictures {
-		levels = max(levels, p.Levels)
-	}
-	for l := 0; l < levels && err == nil; l++ {
-		if err = spread.Over(ctx, f.h, workers, func(y int) { f.row(a, b, y, 1<<l, ch) }); err != nil {
+	for l := 0; l < pictures[0].Levels && err == nil; l++ {
+		more := 0 // pictures that need this level
+		for more < len(pictures) && pictures[more].Levels > l {
+			more++
+		}
+		err = spread.Over(ctx, f.h, workers, func(y int) { f.row(a, b, y, 1<<l, ch, eights(3*more)) })
+		if err != nil {
 			break
 		}
 		a, b = b, a
 		err = spread.Over(ctx, f.h, workers, func(y int) {
-			for k, p := range pictures {
+			for k, p := range pictures[:more] {
 				if p.Levels != l+1 {
 					continue
 				}
@@ -145,6 +185,9 @@ func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error
 	}
 	return err
 }
+
+// eights rounds up to whole vectors.
+func eights(n int) int { return (n + 7) &^ 7 }
 
 // tap is a neighbour: where its channels begin, and its weight.
 type tap struct {
@@ -164,7 +207,8 @@ func blendScalar(dst, src []float32, taps []tap) {
 
 const kernelTaps = (2*kernelRadius + 1) * (2*kernelRadius + 1)
 
-func (f *Filter) row(src, dst []float32, y, step, ch int) {
+// row filters one row: the first used of each pixel's ch channels.
+func (f *Filter) row(src, dst []float32, y, step, ch, used int) {
 	var room [kernelTaps + 1]tap
 	var offs [kernelTaps]int
 	for t := range offs {
@@ -179,9 +223,9 @@ func (f *Filter) row(src, dst []float32, y, step, ch int) {
 		}
 		for k := range many {
 			i := y*f.w + x + k
-			out := dst[i*ch : (i+1)*ch]
+			out := dst[i*ch : i*ch+used]
 			if f.depth[i] == 0 {
-				copy(out, src[i*ch:(i+1)*ch])
+				copy(out, src[i*ch:])
 				continue
 			}
 			if many == 1 {

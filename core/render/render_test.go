@@ -371,6 +371,38 @@ func TestFilterIsLinearAndKeepsFlatLight(t *testing.T) {
 	}
 }
 
+// Pictures filtered together in different numbers of levels come out as alone, and
+// a wall whose normal map met a few odd places is filtered as one.
+func TestFilterLevelsAndOddNormals(t *testing.T) {
+	w := compile(t, box(t, glossy()))
+	p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: lamps(), Layers: layers(3), Guide: NewGuide(48, 40)}
+	run(t, p, 2, 2)
+	f := NewFilter(p.Guide, inside)
+	pic := func(i int) []float32 {
+		out := make([]float32, 3*48*40)
+		p.Layers[i].Average(Bounced, out)
+		return out
+	}
+	ctx := context.Background()
+	a, b, c := pic(0), pic(1), pic(2)
+	require.NoError(t, f.Apply(ctx, []Noisy{{a, 1}, {b, 4}, {c, 0}}, 2))
+	alone, four := pic(0), pic(1)
+	require.NoError(t, f.Apply(ctx, []Noisy{{alone, 1}}, 1))
+	require.NoError(t, f.Apply(ctx, []Noisy{{four, 4}}, 1))
+	require.True(t, slices.Equal(alone, a))
+	require.True(t, slices.Equal(four, b))
+	require.True(t, slices.Equal(pic(2), c))
+
+	odd := 3 * (20*48 + 24)
+	for k := range 3 {
+		p.Guide.Normal[odd+k] = -p.Guide.Normal[odd+k]
+	}
+	dark := pic(0)
+	dark[odd], dark[odd+1], dark[odd+2] = 0, 0, 0
+	require.NoError(t, NewFilter(p.Guide, inside).Apply(ctx, []Noisy{{dark, 2}}, 2))
+	require.Positive(t, dark[odd])
+}
+
 func TestPackKeepsNineBits(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		v := rapid.SliceOfN(rapid.Float32Range(0, 1e6), 6, 6).Draw(t, "rgb")

@@ -200,13 +200,18 @@ export function Picture({ warmth }: { warmth: Warmth }) {
 
   const arrived = useLook((s) => s.drawn)
   const pen = useRef(0)
+  // The exposure of the picture that is drawn: another view's begins with its first light.
+  const drawnEv = useRef(ev)
   useEffect(() => {
     if (!composite || !doc || !shown || !cameraOf) return
     cancelAnimationFrame(pen.current)
-    const [low, high] = logRange(way, ev)
+    const inMotion = preview && (moving || astray || shown !== sight)
+    if (inMotion || (shown === sight && !astray)) drawnEv.current = ev
+    const at = drawnEv.current
+    const [low, high] = logRange(way, at)
     const f: Finish = {
-      exposure: exposureFactor(ev),
-      ev,
+      exposure: exposureFactor(at),
+      ev: at,
       curve: doc.curve,
       way: waySpecs[way].code,
       split: aside && waySpecs[way].code === 0 ? split : 'none',
@@ -234,7 +239,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     }
     pen.current = requestAnimationFrame(() => {
       // Until a moved eye has its own layers, its picture in motion is shown.
-      if (preview && (moving || astray || shown !== sight)) {
+      if (inMotion) {
         composite.resize(preview.width * 3, preview.height * 3)
         composite.drawPreview(preview.n, new Uint32Array(bytesOf(preview.words).buffer), preview.width, preview.height, preview.scale, f)
         canvas.current?.setAttribute('data-previews', String(Number(canvas.current.getAttribute('data-previews') ?? 0) + 1))
