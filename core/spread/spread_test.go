@@ -39,19 +39,23 @@ func TestTheContextsCauseComesBack(t *testing.T) {
 }
 
 func TestAFaultIsAnErrorAndStopsTheLoop(t *testing.T) {
-	n, ended := atomic.Int32{}, atomic.Int32{}
-	err := With(context.Background(), 1000, 2, func() (func(int), func()) {
-		return func(i int) {
-			if n.Add(1); i == 3 {
-				var none []int
-				_ = none[i]
-			}
-		}, func() { ended.Add(1) }
-	})
-	var f *Fault
-	require.ErrorAs(t, err, &f)
-	require.ErrorContains(t, err, "index out of range [3]")
-	require.Contains(t, string(f.Stack), "spread_test.go")
-	require.Less(t, n.Load(), int32(1000))
-	require.EqualValues(t, 2, ended.Load())
+	for _, workers := range []int{1, 3} {
+		n, ended := atomic.Int32{}, atomic.Int32{}
+		err := With(context.Background(), 1000, workers, func() (func(int), func()) {
+			return func(i int) {
+				if n.Add(1); i == 3 {
+					var none []int
+					_ = none[i]
+				}
+			}, func() { ended.Add(1) }
+		})
+		var f *Fault
+		require.ErrorAs(t, err, &f)
+		require.ErrorContains(t, err, "index out of range [3]")
+		require.Contains(t, string(f.Stack), "spread_test.go")
+		require.EqualValues(t, workers, ended.Load())
+		if workers == 1 {
+			require.EqualValues(t, 4, n.Load())
+		}
+	}
 }
