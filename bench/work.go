@@ -57,9 +57,13 @@ func (b *Bench) next() (j *job, restless bool) {
 		}
 		if j := s.piece(t, level); j != nil {
 			r := rank
-			if level == full || level == thumb {
-				// Less refined before more refined, among equals.
-				r += j.from
+			// Less refined before more refined, and thumbnails, which are quick,
+			// four samples at a time.
+			switch level {
+			case full:
+				r += 2 * j.from
+			case thumb:
+				r += j.from / 4
 			}
 			if r < bestRank {
 				best, bestRank = j, r
@@ -100,7 +104,7 @@ func (b *Bench) next() (j *job, restless bool) {
 				if !shown[t] {
 					t.ev = s.doc.Views[id].EV
 				}
-				offer(s, t, thumb, 22)
+				offer(s, t, thumb, 21)
 			}
 			s.letGo(shown)
 		}
