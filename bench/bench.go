@@ -48,6 +48,8 @@ type Bench struct {
 	// The work in hand; cancelled when an edit makes it stale or less useful.
 	cancelWork context.CancelFunc
 	moving     bool // it is a picture for a moving camera
+	// How wide the next picture in motion will be; the worker's own.
+	previewWidth int
 }
 
 // place is a stage made ready: the scene as the setup has it, and its rays.
@@ -77,7 +79,7 @@ func New(st *store.Store, opt Options) *Bench {
 		opt.Memory = 2 << 30
 	}
 	ctx, stop := context.WithCancel(context.Background())
-	b := &Bench{store: st, opt: opt, open: map[int64]*Session{}, wake: make(chan struct{}, 1), stop: stop, done: make(chan struct{})}
+	b := &Bench{store: st, opt: opt, open: map[int64]*Session{}, wake: make(chan struct{}, 1), stop: stop, done: make(chan struct{}), previewWidth: 128}
 	go b.work(ctx)
 	return b
 }

@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"sync"
 	"testing"
+	"time"
 
 	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/stretchr/testify/require"
@@ -206,6 +207,15 @@ func TestMemoryIsBounded(t *testing.T) {
 		n, sights := total()
 		return n < 6<<20 && sights <= 3
 	})
+	// An eye that moves off keeps the pictures of where it stood: it may come back.
+	at, _ := last[Sighted](w)
+	cam.Eye[1] += 0.1
+	s.Look(w.Window, Gaze{N: 100, View: "a", Camera: &cam, Moving: true})
+	wait(t, "a picture in motion", func() bool { p, ok := last[Preview](w); return ok && p.N == 100 })
+	s.bench.next()
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	require.NotNil(t, s.sights[at.Sight].levels[full])
 }
 
 func TestShelfMakesThingsOnceAndTriesFailuresAgain(t *testing.T) {
@@ -377,4 +387,22 @@ func TestLampsBelongToTheStageTheyLight(t *testing.T) {
 	require.Nil(t, w.drafted, "a drag begun on another place is taken up by its next step")
 	require.Len(t, w.aside, len(before))
 	require.False(t, before[0] == w.aside[0], "the other state is resolved on the place as it is")
+}
+
+func TestPicturesInMotionKeepTheirPace(t *testing.T) {
+	require.Equal(t, 128, pace(128, previewTime))
+	require.Equal(t, 96, pace(128, 4*previewTime), "a quarter at most at once: one slow picture is no rule")
+	require.Equal(t, previewNarrowest, pace(80, time.Second))
+	require.Equal(t, previewWidest, pace(240, time.Millisecond))
+	// Where a picture costs in proportion to its pixels, the width settles at the time there is.
+	for _, perPixel := range []time.Duration{3 * time.Microsecond, 9 * time.Microsecond, 15 * time.Microsecond} {
+		w := 128
+		for range 40 {
+			w = pace(w, time.Duration(w*w*9/16)*perPixel)
+		}
+		require.Less(t, time.Duration(w*w*9/16)*perPixel, previewTime*5/4)
+		if w < previewWidest {
+			require.Greater(t, time.Duration((w+16)*(w+16)*9/16)*perPixel, previewTime)
+		}
+	}
 }

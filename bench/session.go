@@ -62,6 +62,7 @@ type Window struct {
 	// While the camera moves, pictures are made for it as it goes; made counts those.
 	moved, made int64
 	looked      time.Time // when it last moved
+	rested      *sight    // where it last stood still: it may well come back
 	// What a drag under way would make of the document: lamps as they would be.
 	draft   *setup.Setup
 	drafted []*setup.Lamp

@@ -77,8 +77,9 @@ func (b *Bench) next() (j *job, restless bool) {
 			if s.figures && bestRank > -1 {
 				best, bestRank = &job{s: s}, -1
 			}
-			shown := map[*sight]bool{}
+			shown, kept := map[*sight]bool{}, map[*sight]bool{}
 			for w := range s.windows {
+				kept[w.rested] = true
 				see, ok := s.see(w)
 				switch {
 				case !ok:
@@ -91,7 +92,8 @@ func (b *Bench) next() (j *job, restless bool) {
 				case !w.gaze.Moving:
 					t := s.sight(see, s.stageOf(w))
 					t.used, t.ev = s.clock, see.Camera.EV
-					shown[t] = true
+					shown[t], kept[t] = true, true
+					w.rested = t
 				}
 			}
 			for t := range shown {
@@ -106,7 +108,7 @@ func (b *Bench) next() (j *job, restless bool) {
 				}
 				offer(s, t, thumb, 21)
 			}
-			s.letGo(shown)
+			s.letGo(kept)
 		}
 		s.mu.Unlock()
 	}
@@ -179,8 +181,9 @@ func (y *layer) clean(l *setup.Lamp, ev float64) bool {
 }
 
 // letGo bounds memory: layers of lights as they were some edits ago, thumbnails of
-// views that are gone, and, over the budget, the sights that were longest not shown.
-func (s *Session) letGo(shown map[*sight]bool) {
+// views that are gone, and, over the budget, the sights that were longest not shown, of those that no window
+// shows or has just moved away from.
+func (s *Session) letGo(kept map[*sight]bool) {
 	views := map[string]bool{}
 	for id := range s.doc.Views {
 		views[s.keyOf(id)] = true
@@ -212,7 +215,7 @@ func (s *Session) letGo(shown map[*sight]bool) {
 			}
 			total += f.bytes()
 		}
-		if !shown[t] {
+		if !kept[t] {
 			hidden = append(hidden, t)
 		}
 	}
@@ -398,13 +401,26 @@ func (j *job) refine(ctx context.Context, p *render.Pass) error {
 	return p.Detail(ctx, s.bench.opt.Workers)
 }
 
-// Pictures for a moving camera are about this wide.
-const previewWidth = 128
+// Pictures for a moving camera are as wide as they can be at ten a second, within
+// bounds; the sending and drawing needs its share of the tenth.
+const (
+	previewNarrowest = 80
+	previewWidest    = 240
+	previewTime      = 80 * time.Millisecond
+)
+
+// pace fits the width of the next picture in motion to the time that one took.
+func pace(width int, took time.Duration) int {
+	k := math.Sqrt(float64(previewTime) / float64(max(took, time.Millisecond)))
+	w := float64(width) * min(max(k, 0.75), 1.1)
+	return min(max(int(w)&^7, previewNarrowest), previewWidest)
+}
 
 // preview makes one picture for a camera in motion: all lights by chance, one
 // bounce, filtered.
 func (j *job) preview(ctx context.Context) error {
 	s, w := j.s, j.eye
+	began := time.Now()
 	s.mu.Lock()
 	see, ok := s.see(w)
 	moved, g := w.moved, w.gaze
@@ -417,9 +433,10 @@ func (j *job) preview(ctx context.Context) error {
 	if !ok {
 		return nil
 	}
-	width := previewWidth
+	wide := s.bench.previewWidth
+	width := wide
 	if see.Camera.Aspect < 1 {
-		width = max(int(previewWidth*see.Camera.Aspect), 8)
+		width = max(int(float64(wide)*see.Camera.Aspect), 8)
 	}
 	height := max(int(math.Round(float64(width)/see.Camera.Aspect)), 2)
 	p := &render.Pass{World: place.world, View: see.Camera.Camera(), W: width, H: height, Seed: uint32(moved), Bounces: 1, Few: 2, Guide: render.NewGuide(width, height), Sight: see.pass(place)}
@@ -451,6 +468,7 @@ func (j *job) preview(ctx context.Context) error {
 	for _, v := range words {
 		b = binary.LittleEndian.AppendUint32(b, v)
 	}
+	s.bench.previewWidth = pace(wide, time.Since(began))
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	w.made = moved

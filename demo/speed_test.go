@@ -3,6 +3,7 @@ package demo
 import (
 	"context"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"testing"
 
@@ -136,18 +137,42 @@ func BenchmarkMovedLight(b *testing.B) {
 	}
 }
 
+// crowd adds lamps of 6 m range to the demo's, up to sixty.
+func (r ready) crowd() []*setup.Lamp {
+	doc := Setup()
+	for i := range 46 {
+		a := float64(i) * 2.399963
+		l := doc.Lights["pump-lamp-1"]
+		l.Position = [3]float64{7 * math.Sin(a) * math.Sqrt(float64(i)/46), 2.5 + float64(i%4)*0.6, 3.5 * math.Cos(a) * math.Sqrt(float64(i)/46)}
+		if i%2 == 0 {
+			l.Kind = setup.Point
+		}
+		l.Range, l.Stops = 6, -3
+		doc.Lights[fmt.Sprint("extra-", i)] = l
+	}
+	st, err := setup.Resolve(doc, "")
+	if err != nil {
+		panic(err)
+	}
+	return st.Lamps(r.s)
+}
+
 // BenchmarkMoving is a picture for a camera in motion: 128 by 72, one bounce, two
-// of fourteen lights by chance at each first hit.
+// lights by chance at each first hit, of fourteen and of sixty.
 func BenchmarkMoving(b *testing.B) {
 	r := prepared(b)
-	for b.Loop() {
-		p := r.pass(128, 72, 1, r.lamps)
-		p.Few = 2
-		for _, l := range r.lamps {
-			p.Merged = append(p.Merged, l.Gain())
-		}
-		p.Layers = p.Layers[:1]
-		require.NoError(b, p.Run(context.Background(), 1, 2))
+	for _, lamps := range [][]*setup.Lamp{r.lamps, r.crowd()} {
+		b.Run(fmt.Sprint(len(lamps)), func(b *testing.B) {
+			for b.Loop() {
+				p := r.pass(128, 72, 1, lamps)
+				p.Few = 2
+				for _, l := range lamps {
+					p.Merged = append(p.Merged, l.Gain())
+				}
+				p.Layers = p.Layers[:1]
+				require.NoError(b, p.Run(context.Background(), 1, 2))
+			}
+		})
 	}
 }
 
