@@ -210,7 +210,7 @@ func TestAFaultInTheRenderingIsToldAndTriedAgain(t *testing.T) {
 	w := join(s, "a")
 	wait(t, "the fault", func() bool {
 		return w.has(func(m any) bool {
-			f, ok := m.(Fault)
+			f, ok := m.(Failed)
 			return ok && strings.Contains(f.What, "out of range")
 		})
 	})

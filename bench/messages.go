@@ -61,8 +61,8 @@ type Preview struct {
 	Words  []byte  `json:"words"`
 }
 
-// Fault tells a window of something that could not be done.
-type Fault struct {
+// Failed tells a window of something that could not be done.
+type Failed struct {
 	Type   string `json:"type"` // "fault"
 	What   string `json:"what"`
 	Remedy string `json:"remedy"`

@@ -12,6 +12,7 @@ import (
 
 	"willowherb/core/budget"
 	"willowherb/core/setup"
+	"willowherb/core/spread"
 	"willowherb/store"
 )
 
@@ -414,7 +415,7 @@ func (s *Session) Changed(d *store.Done) error {
 	}
 	// Thumbnails and budgets follow at once; the worker may be seconds deep in a pass.
 	go func() {
-		if err := s.makeFigures(); err != nil {
+		if err := spread.Guard(s.makeFigures); err != nil {
 			slog.Error("figures failed", "setup", s.ID, "err", err)
 		}
 		s.bench.poke(stale)

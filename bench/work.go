@@ -302,7 +302,7 @@ func (j *job) fail(err error) {
 	text, _, _ := strings.Cut(err.Error(), "\n")
 	for w := range s.windows {
 		if see, ok := s.see(w); ok && see.key(s.stageOf(w).Key) == j.t.key {
-			w.Send(Fault{"fault", "This picture could not be made: " + text + ".", "It is tried again with the next edit; other views go on."})
+			w.Send(Failed{"fault", "This picture could not be made: " + text + ".", "It is tried again with the next edit; other views go on."})
 		}
 	}
 }
@@ -365,6 +365,15 @@ func (j *job) run(ctx context.Context) error {
 // since; at two there is too little to see for that.
 func (f *frame) publishes(n int) bool { return n&(n-1) == 0 && n != 2 || n == f.goal }
 
+// developed composes what is published of the job's picture, and returns how a
+// luminance of it is developed.
+func (j *job) developed() (pic []float32, develop func(float64) float64) {
+	j.s.mu.Lock()
+	defer j.s.mu.Unlock()
+	curve, e := exposure.Curve(j.s.doc.Curve), exposure.Factor(j.t.ev)
+	return compose(j.f, j.s.lamps, nil), func(l float64) float64 { return curve.Map(l * e) }
+}
+
 // visible is how much of the picture's mean a pixel's noise may be before the
 // pixel gets more samples than others.
 const visible = 0.15
@@ -373,11 +382,7 @@ const visible = 0.15
 // power of two that the samples reach.
 func (j *job) refine(ctx context.Context, p *render.Pass) error {
 	s, f := j.s, j.f
-	s.mu.Lock()
-	curve, e := exposure.Curve(s.doc.Curve), exposure.Factor(j.t.ev)
-	pic := compose(f, s.lamps, nil)
-	s.mu.Unlock()
-	develop := func(l float64) float64 { return curve.Map(l * e) }
+	pic, develop := j.developed()
 	var mean float64
 	for i := 0; i < len(pic); i += 3 {
 		mean += develop(float64(pic[i+1]))
@@ -489,7 +494,10 @@ func (f *frame) levels(l *setup.Lamp, k render.Kind, samples int) int {
 	case k == render.Bounced, k == render.Direct && still.FilteredDirect(l):
 	case k == render.Direct && samples < 4:
 		// Better soft at first than speckled: the edges come with the samples.
-		return map[bool]int{false: 1, true: 2}[f.level == full]
+		if f.level == full {
+			return 2
+		}
+		return 1
 	default:
 		return 0
 	}
@@ -672,8 +680,6 @@ func (f *frame) levelSteps() int { return map[int]int{coarse: 2, middle: 1, thum
 func (j *job) noise(ctx context.Context, filter *render.Filter, lamps []*setup.Lamp) (float64, error) {
 	s, f := j.s, j.f
 	s.mu.Lock()
-	ev, curve := j.t.ev, exposure.Curve(s.doc.Curve)
-	pic := compose(f, lamps, nil)
 	var sums []*render.Layers
 	for _, l := range lamps {
 		y := f.layers[l.Key]
@@ -711,8 +717,8 @@ func (j *job) noise(ctx context.Context, filter *render.Filter, lamps []*setup.L
 	for _, p := range soft {
 		addTo(left, p.RGB)
 	}
-	e := exposure.Factor(ev)
-	return render.Noise(left, pic, func(v float64) float64 { return curve.Map(v * e) }), nil
+	pic, develop := j.developed()
+	return render.Noise(left, pic, develop), nil
 }
 
 // compose adds up the published layers of a frame. alone, when not empty, names

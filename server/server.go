@@ -564,7 +564,7 @@ func (s *Server) live() fiber.Handler {
 		defer cancel()
 		open, err := s.bench.Open(ctx, n)
 		if err != nil {
-			_ = conn.WriteJSON(map[string]any{"type": "fault", "what": sentence(err.Error()), "remedy": "Import the file again, or choose another setup."})
+			_ = conn.WriteJSON(bench.Failed{Type: "fault", What: sentence(err.Error()), Remedy: "Import the file again, or choose another setup."})
 			return
 		}
 		// News wait here for a slow window; one that falls far behind is cut off and

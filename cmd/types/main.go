@@ -23,7 +23,7 @@ import (
 // Path of the generated file from the project's root.
 const Path = "web/src/api.gen.ts"
 
-var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, bench.Edited{}, bench.FrameNews{}, bench.Figures{}, bench.Sighted{}, bench.Preview{}, bench.Drafted{}, bench.Present{}, bench.Gaze{}, bench.Point{}, bench.Thing{}, bench.Surface{}, bench.StageFacts{}, setup.Report{}, server.Again{}, server.CopyAsk{},
+var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, bench.Edited{}, bench.FrameNews{}, bench.Figures{}, bench.Sighted{}, bench.Preview{}, bench.Drafted{}, bench.Present{}, bench.Failed{}, bench.Gaze{}, bench.Point{}, bench.Thing{}, bench.Surface{}, bench.StageFacts{}, setup.Report{}, server.Again{}, server.CopyAsk{},
 	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
 	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{},
 	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{}}
@@ -92,7 +92,7 @@ func (g *generator) declare(t reflect.Type) {
 		}
 		ts := g.name(f.Type)
 		if name == "type" && f.Type.Kind() == reflect.String {
-			ts = "'" + map[string]string{"Hello": "hello", "Edited": "edited", "FrameNews": "frame", "Figures": "figures", "Sighted": "sighted", "Preview": "preview", "Drafted": "drafted", "Present": "present"}[t.Name()] + "'"
+			ts = "'" + map[string]string{"Hello": "hello", "Edited": "edited", "FrameNews": "frame", "Figures": "figures", "Sighted": "sighted", "Preview": "preview", "Drafted": "drafted", "Present": "present", "Failed": "fault"}[t.Name()] + "'"
 		}
 		fmt.Fprintf(&b, "  %s%s: %s\n", name, opt, ts)
 	}

@@ -142,11 +142,11 @@ type Noisy struct {
 // Apply filters the pictures in place, all with the same weights. The weights are
 // most of the work: filter many at once.
 func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error {
+	pictures = slices.DeleteFunc(slices.Clone(pictures), func(p Noisy) bool { return p.Levels <= 0 })
 	if len(pictures) == 0 {
 		return nil
 	}
 	// Those that are filtered widest come first, so that what is done drops out.
-	pictures = slices.Clone(pictures)
 	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
 	n := f.w * f.h
 	ch := eights(3 * len(pictures))

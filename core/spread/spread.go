@@ -17,6 +17,7 @@ type Fault struct {
 	Stack []byte
 }
 
+// Error says what the fault was, and below it where.
 func (f *Fault) Error() string { return fmt.Sprintf("fault while computing: %v\n%s", f.Value, f.Stack) }
 
 // Guard calls do, and returns the Fault it panics with, if it does.

@@ -281,6 +281,12 @@ export interface Present {
   windows: number
 }
 
+export interface Failed {
+  type: 'fault'
+  what: string
+  remedy: string
+}
+
 export interface Gaze {
   n: number
   view: string

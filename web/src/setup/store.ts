@@ -1,6 +1,6 @@
 import jsonpatch, { type Operation } from 'fast-json-patch'
 import { create } from 'zustand'
-import type { Drafted, Edited, Figures, FrameNews, Hello, LampFact, Light, Present, Preview, Setup, Sighted } from '../api.gen'
+import type { Drafted, Edited, Failed, Figures, FrameNews, Hello, LampFact, Light, Present, Preview, Setup, Sighted } from '../api.gen'
 import { api, called, person, Refused, windowName } from '../net/client'
 
 export interface Op {
@@ -257,7 +257,7 @@ export function undo(redo = false) {
   })
 }
 
-export type News = Hello | Edited | FrameNews | Figures | Sighted | Preview | Drafted | Present | { type: 'fault'; what: string; remedy: string }
+export type News = Hello | Edited | FrameNews | Figures | Sighted | Preview | Drafted | Present | Failed
 
 /** What the window's gaze wants of the news: the number of the last one sent, and where pictures in motion go. */
 export const gazes = { sent: 0, preview: (() => undefined) as (m: Preview) => void }
