@@ -629,9 +629,12 @@ func clump(s *shape, r *rand.Rand, x, y, z float64) {
 	}
 }
 
+// droneAt is where the drone's round begins.
+var droneAt = v(-1.2, 3.5, 2.4)
+
 func drone() gltf.ModelNode {
 	s := newShape()
-	f := turned(v(-1.2, 3.5, 2.4), 25)
+	f := turned(droneAt, 25)
 	body := func(p vec.V3) float64 {
 		d := ellipsoid(p, v(0, 0, 0), 0.2, 0.075, 0.14)
 		d = blend(0.05, d, ellipsoid(p, v(0.12, -0.05, 0), 0.07, 0.055, 0.07))

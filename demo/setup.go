@@ -23,6 +23,7 @@ func Setup() *setup.Setup {
 		},
 		Objects: map[string]setup.Object{
 			"keeper": {Path: "Keeper", Part: setup.Mover, Pivot: a3(keeperAt)},
+			"drone":  {Path: "Survey drone", Part: setup.Mover, Pivot: a3(droneAt)},
 		},
 		Lights: map[string]setup.Light{}, Views: map[string]setup.View{}, Looks: map[string]setup.Look{}}
 	order := 0.0
