@@ -21,7 +21,9 @@ import (
 	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
+	"willowherb/core/vec"
 	"willowherb/format/gltf"
+	"willowherb/format/ies"
 	"willowherb/store"
 )
 
@@ -42,9 +44,12 @@ type Bench struct {
 	files  shelf[*scene.Scene]
 	built  shelf[*built]
 	places shelf[*place]
-	wake   chan struct{}
-	stop   context.CancelFunc
-	done   chan struct{}
+	// Files that lights refer to.
+	profiles shelf[*ies.File]
+	slides   shelf[[]vec.V3]
+	wake     chan struct{}
+	stop     context.CancelFunc
+	done     chan struct{}
 	// The work in hand; cancelled when an edit makes it stale or less useful.
 	cancelWork context.CancelFunc
 	moving     bool // it is a picture for a moving camera
@@ -122,11 +127,13 @@ func (b *Bench) ready(ctx context.Context, st setup.Stage) (*stage, error) {
 			return nil, err
 		}
 		s := st.Set(g.scene, g.parts)
-		if st.Pose == st.Geometry {
-			return &place{s, g.world.Painted(s)}, nil
+		w := g.world.Painted(s)
+		if st.Pose != st.Geometry {
+			if w, err = g.world.Posed(s, b.opt.Workers); err != nil {
+				return nil, err
+			}
 		}
-		w, err := g.world.Posed(s, b.opt.Workers)
-		return &place{s, w}, err
+		return &place{s, w.WithChannels(st.Channels(s))}, nil
 	})
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrPlace, err)

@@ -24,8 +24,12 @@ type Hello struct {
 // LampFact is what the browser needs of a light besides the document.
 type LampFact struct {
 	Key       string  `json:"key"`       // names its layers
-	PerOutput float64 `json:"perOutput"` // unit layers for one unit of output
+	PerOutput float64 `json:"perOutput"` // unit layers for one (linear) unit of output
 	Shines    bool    `json:"shines"`
+	// PerUnit is perOutput for each unit that the light may be told in.
+	PerUnit map[setup.Unit]float64 `json:"perUnit"`
+	// Colour that leaves it, gel and groups' shifts included.
+	Colour [3]float64 `json:"colour"`
 }
 
 // Edited tells a window of an edit by whomever.
@@ -125,7 +129,7 @@ func (s *Session) hello(w *Window) Hello {
 func (s *Session) facts(lamps []*setup.Lamp) map[string]LampFact {
 	out := map[string]LampFact{}
 	for _, l := range lamps {
-		out[l.ID] = LampFact{keyName(l.Key), l.PerOutput, l.Shines()}
+		out[l.ID] = LampFact{keyName(l.Key), l.PerOutput, l.Shines(), l.PerUnit, l.Emitted()}
 	}
 	return out
 }

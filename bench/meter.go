@@ -23,7 +23,7 @@ func MeterViews(ctx context.Context, s *scene.Scene, doc *setup.Setup) {
 	if err != nil {
 		return
 	}
-	lamps := st.Lamps(s)
+	lamps := st.Lamps(s, nil)
 	for i, id := range doc.SortedViews() {
 		if i >= 12 {
 			return

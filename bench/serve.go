@@ -453,7 +453,7 @@ func (s *Session) Compare(sightKey, view string, a, b *setup.Setup) (n weigh.Not
 		if d == nil {
 			d = s.doc
 		}
-		lamps, err := resolve(d, t.stage)
+		lamps, err := s.bench.resolve(d, t.stage)
 		if err != nil {
 			s.mu.Unlock()
 			return n, false, err

@@ -112,20 +112,11 @@ func (b *Bench) Open(ctx context.Context, id int64) (*Session, error) {
 	}
 	s = &Session{bench: b, ID: id, Project: u.Project, File: u.File, Notes: u.Notes, blob: u.Place, stage: st, doc: doc, document: u.Document, revision: u.Revision,
 		windows: map[*Window]bool{}, sights: map[string]*sight{}, views: map[string]*view{}, figures: true}
-	if s.lamps, err = resolve(doc, st); err != nil {
+	if s.lamps, err = b.resolve(doc, st); err != nil {
 		return nil, err
 	}
 	b.open[id] = s
 	return s, nil
-}
-
-// resolve works out the lamps of a document on a stage.
-func resolve(doc *setup.Setup, on *stage) ([]*setup.Lamp, error) {
-	st, err := setup.Resolve(doc, "")
-	if err != nil {
-		return nil, err
-	}
-	return st.Lamps(on.scene), nil
 }
 
 // Join adds a window and greets it with the document and all that is known.
@@ -275,7 +266,7 @@ func (s *Session) Draft(w *Window, ops []setup.Op) {
 				return
 			}
 		}
-		if lamps, err = resolve(doc, on); err != nil {
+		if lamps, err = s.bench.resolve(doc, on); err != nil {
 			return
 		}
 	}
@@ -311,7 +302,7 @@ func (s *Session) Aside(window string, docs []*setup.Setup) ([]map[string]LampFa
 	w.asides, w.aside = docs, nil
 	var out []map[string]LampFact
 	for _, d := range docs {
-		lamps, err := resolve(d, s.stage)
+		lamps, err := s.bench.resolve(d, s.stage)
 		if err != nil {
 			return nil, err
 		}
@@ -377,7 +368,7 @@ func (s *Session) Changed(d *store.Done) error {
 	if err != nil {
 		return err
 	}
-	lamps, err := resolve(doc, on)
+	lamps, err := s.bench.resolve(doc, on)
 	if err != nil {
 		return err
 	}
@@ -428,7 +419,7 @@ func (s *Session) Changed(d *store.Done) error {
 func (s *Session) restage(w *Window) {
 	w.draft, w.drafted, w.stage, w.aside = nil, nil, nil, nil
 	for _, d := range w.asides {
-		lamps, err := resolve(d, s.stage)
+		lamps, err := s.bench.resolve(d, s.stage)
 		if err != nil {
 			slog.Error("a state to compare with cannot be resolved", "setup", s.ID, "err", err)
 			continue

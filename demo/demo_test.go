@@ -55,7 +55,7 @@ func TestSetupFitsThePlace(t *testing.T) {
 	s := place(t)
 	st, err := setup.Resolve(d, "")
 	require.NoError(t, err)
-	for _, l := range st.Lamps(s) {
+	for _, l := range st.Lamps(s, nil) {
 		if l.Kind == setup.Emissive {
 			require.Positive(t, l.Source.Area(), "%s has its surfaces", l.Name)
 		}

@@ -35,7 +35,7 @@ func preparedT(b testing.TB) ready {
 	require.NoError(b, err)
 	st, err := setup.Resolve(Setup(), "")
 	require.NoError(b, err)
-	return ready{s, w, st.Lamps(s), Setup().Views["hall"]}
+	return ready{s, w, st.Lamps(s, nil), Setup().Views["hall"]}
 }
 
 func BenchmarkImport(b *testing.B) {
@@ -154,7 +154,7 @@ func (r ready) crowd() []*setup.Lamp {
 	if err != nil {
 		panic(err)
 	}
-	return st.Lamps(r.s)
+	return st.Lamps(r.s, nil)
 }
 
 // BenchmarkMoving is a picture for a camera in motion: 128 by 72, one bounce, two

@@ -28,6 +28,7 @@ import (
 	"willowherb/core/colour"
 	"willowherb/core/setup"
 	"willowherb/format/gltf"
+	"willowherb/format/ies"
 	"willowherb/store"
 )
 
@@ -82,6 +83,11 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Post("/import", s.importFile)
 	api.Get("/targets", func(c fiber.Ctx) error { return c.JSON(budget.Targets()) })
 	api.Get("/warmth", warmth)
+	api.Get("/palette", palette)
+	api.Post("/profiles", s.keepProfile)
+	api.Get("/profiles/:hash", s.profileCurves)
+	api.Post("/slides", s.keepSlide)
+	api.Get("/slides/:name", s.slidePicture)
 	api.Use(func(c fiber.Ctx) error {
 		return c.Status(404).JSON(Fault{"There is nothing at this address.", "Reload the page."})
 	})
@@ -140,7 +146,10 @@ func sameSite(c fiber.Ctx) error {
 func fault(c fiber.Ctx, err error) error {
 	var fe *fiber.Error
 	var ge *gltf.Error
+	var ie *ies.Error
 	switch {
+	case errors.As(err, &ie):
+		return c.Status(422).JSON(Fault{fmt.Sprintf("%s, line %d: %s.", ie.File, ie.Line, ie.What), sentence(ie.Remedy)})
 	case errors.As(err, &ge):
 		return c.Status(422).JSON(Fault{strings.Join(nonEmpty(ge.File, ge.Path, ge.What), ": ") + ".", sentence(ge.Remedy)})
 	case errors.Is(err, store.ErrNotFound):

@@ -26,7 +26,8 @@ const Path = "web/src/api.gen.ts"
 var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, bench.Edited{}, bench.FrameNews{}, bench.Figures{}, bench.Sighted{}, bench.Preview{}, bench.Drafted{}, bench.Present{}, bench.Failed{}, bench.Gaze{}, bench.Point{}, bench.Thing{}, bench.Surface{}, bench.StageFacts{}, setup.Report{}, server.Again{}, server.CopyAsk{},
 	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
 	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{},
-	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{}}
+	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{},
+	server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {

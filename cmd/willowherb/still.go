@@ -117,7 +117,7 @@ func (c *stillCmd) Run(ctx context.Context) error {
 		return err
 	}
 	ready := time.Since(start)
-	lamps := st.Lamps(s)
+	lamps := st.Lamps(s, nil)
 	cam := view.Camera()
 	if c.View == "" && c.LookFrom == "" && len(s.Cameras) == 0 {
 		cam = frame(s, w, h)
@@ -302,7 +302,7 @@ func (c *inspectCmd) Run(ctx context.Context) error {
 
 func describe(out io.Writer, st *setup.State, doc *setup.Setup) {
 	for _, l := range st.Lights {
-		fmt.Fprintf(out, "light  %-28s %-8s %.4g %s, %.0f K\n", l.Name, l.Kind, l.Output, l.Kind.Unit(), colour.NearestKelvin(l.Colour.Linear()))
+		fmt.Fprintf(out, "light  %-28s %-8s %.4g %s, %.0f K\n", l.Name, l.Kind, l.Output, l.OutputUnit(), colour.NearestKelvin(l.Colour.Linear()))
 	}
 	for _, id := range doc.SortedViews() {
 		v := doc.Views[id]

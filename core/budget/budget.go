@@ -10,7 +10,7 @@
 //	MB = faces * side^2 * bytesPerTexel / 2^20
 //
 // pixels: target pixels whose surface the light can reach; faces: shadow-map
-// faces drawn (point 6, spot, rect and disc 1, sun its cascades); triangles:
+// faces drawn (point and line 6, spot, rect and disc 1, sun its cascades); triangles:
 // those of the objects inside each face's reach, summed over the faces.
 // A baked light costs nothing a frame beyond the lightmap that all share.
 package budget
@@ -171,7 +171,7 @@ func (t *Target) casters(s *scene.Scene, l *setup.Lamp) (faces, triangles int) {
 			triangles += s.Triangles() >> (n - 1 - i)
 		}
 		return n, triangles
-	case setup.Point:
+	case setup.Point, setup.Line:
 		faces = 6
 	default:
 		faces = 1

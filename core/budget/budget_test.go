@@ -28,7 +28,7 @@ func lamp(change func(*setup.Light)) []*setup.Lamp {
 	if err != nil {
 		panic(err)
 	}
-	return st.Lamps(&scene.Scene{})
+	return st.Lamps(&scene.Scene{}, nil)
 }
 
 // A view of four pixels: sky, and surfaces at 1, 2 and 7 m from the origin.

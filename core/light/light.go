@@ -2,9 +2,9 @@
 // direction, a distance and what arrives, for a light that is white and of unit
 // output. Colour, output and stops are applied to finished layers, never here.
 //
-// Unit output means: one candela (point, spot), one cd/m2 (rect, disc, sky,
-// emissive), one lux at normal incidence (sun). Conversions from lumens are in
-// photometry.
+// Unit output means: one candela (point, spot; tube, square to it), one lumen
+// (with a profile), one cd/m2 (rect, disc, sky, emissive), one lux at normal
+// incidence (sun). Conversions from lumens are in photometry.
 package light
 
 import (
@@ -29,6 +29,7 @@ const (
 	Disc
 	Sky
 	Emissive
+	Tube
 )
 
 // Light is a light ready for sampling.
@@ -37,9 +38,15 @@ type Light struct {
 	Kind   Kind
 	Pos    vec.V3
 	Aim    vec.V3 // unit; where sun, spot, rect and disc shine to
-	U, V   vec.V3 // unit axes of a rect
+	U, V   vec.V3 // unit axes across Aim: a rect's sides, a tube's length along U
 	Radius float32
 	W, H   float32 // metres, rect
+	Length float32 // metres, tube
+	// TwoSided makes a rect or disc shine to both sides.
+	TwoSided bool
+	// NoDiffuse and NoSpecular are the shares that matt and glossy reflection do
+	// not show of it, 0 to 1.
+	NoDiffuse, NoSpecular float32
 	// OneMinusCos of the sun's angular radius.
 	OneMinusCos        float32
 	CosInner, CosOuter float32
@@ -51,6 +58,12 @@ type Light struct {
 	tris               []uint32
 	sums               []float32 // running sum of areas
 	scene              *scene.Scene
+	doors              *Doors
+	gobo               *Gobo
+	grid               float32 // tangent of the honeycomb's half-angle; 0: none
+	profile            *photometry.Profile
+	pu, pv             vec.V3  // the profile's axes
+	perLumen           float64 // one over the profile's flux
 }
 
 // Gradient is a sky: linear colours multiplied by the light's colour and
@@ -93,10 +106,15 @@ func (l *Light) Prepare() {
 		if l.Radius > 0 {
 			l.shine = 1 / (math.Pi * l.Radius * l.Radius)
 		}
+	case Tube:
+		l.shine = 1
+		if _, side := l.tubeArea(); side > 0 {
+			l.shine = 1 / side
+		}
 	default:
 		l.shine = 1
 	}
-	if l.Kind == Rect && l.U == (vec.V3{}) {
+	if l.U == (vec.V3{}) && l.Aim != (vec.V3{}) {
 		l.U, l.V = vec.Basis(l.Aim)
 	}
 }
@@ -158,8 +176,11 @@ func (l *Light) Reaches(p, n vec.V3) bool {
 		return false
 	}
 	reach := l.Radius
-	if l.Kind == Rect {
+	switch l.Kind {
+	case Rect:
 		reach = l.W + l.H
+	case Tube:
+		reach += l.Length / 2
 	}
 	// The whole light lies below the surface.
 	if n.Dot(d) > reach {
@@ -169,7 +190,7 @@ func (l *Light) Reaches(p, n vec.V3) bool {
 	case Spot:
 		return d.Dot(l.Aim) > 0 && d.Dot(l.Aim) >= l.CosOuter*d.Len()*0.9999
 	case Rect, Disc:
-		return d.Dot(l.Aim) > 0
+		return l.TwoSided || d.Dot(l.Aim) > 0
 	}
 	return true
 }
@@ -181,19 +202,6 @@ func (l *Light) window(d2 float32) float32 {
 	}
 	q := d2 / (l.Range * l.Range)
 	return min(max(1-q*q, 0), 1)
-}
-
-// shape is range window times cone falloff at p.
-func (l *Light) shape(p vec.V3) float32 {
-	d := p.Sub(l.Pos)
-	d2 := d.Dot(d)
-	k := l.window(d2)
-	if l.Kind == Spot && k > 0 {
-		c := d.Dot(l.Aim) / float32(math.Sqrt(float64(d2)))
-		a := min(max((c-l.CosOuter)/max(0.001, l.CosInner-l.CosOuter), 0), 1)
-		k *= a * a
-	}
-	return k
 }
 
 // capHeight is 1 - cos of the angle whose squared sine is given: of the cone
@@ -231,14 +239,13 @@ func (l *Light) Sample(p, n vec.V3, u vec.V2) (s Sample, ok bool) {
 	case Point, Spot:
 		d := l.Pos.Sub(p)
 		d2 := d.Dot(d)
-		k := l.shape(p)
-		if k <= 0 || d2 == 0 {
-			return s, false
-		}
-		dist := float32(math.Sqrt(float64(d2)))
-		w := d.Scale(1 / dist)
 		if l.Radius <= 0 {
-			s.Dir, s.Dist, s.Weight = w, dist, vec.Splat(k/d2)
+			k := l.filter(l.Pos, p)
+			if k == (vec.V3{}) {
+				return s, false
+			}
+			dist := float32(math.Sqrt(float64(d2)))
+			s.Dir, s.Dist, s.Weight = d.Scale(1/dist), dist, k.Scale(1/d2)
 			return s, true
 		}
 		r2 := l.Radius * l.Radius
@@ -246,14 +253,15 @@ func (l *Light) Sample(p, n vec.V3, u vec.V2) (s Sample, ok bool) {
 			return s, false
 		}
 		h := capHeight(r2 / d2)
-		t, b := vec.Basis(w)
-		c := sampling.Cone(u, h)
-		s.Dir = t.Scale(c.X).Add(b.Scale(c.Y)).Add(w.Scale(c.Z))
+		s.Dir = towardsSphere(d, l.Radius, u)
 		// Distance to the near side of the sphere along the direction.
 		cos := s.Dir.Dot(d)
 		s.Dist = cos - float32(math.Sqrt(float64(max(0, r2-(d2-cos*cos)))))
 		s.Pdf = 1 / (2 * math.Pi * h)
-		s.Weight = vec.Splat(l.shine * k / s.Pdf)
+		s.Weight = l.filter(p.Add(s.Dir.Scale(s.Dist)), p).Scale(l.shine / s.Pdf)
+		return s, s.Weight != (vec.V3{})
+	case Tube:
+		return l.sampleTube(p, u)
 	case Rect:
 		q := l.Pos.Add(l.U.Scale((u.X - 0.5) * l.W)).Add(l.V.Scale((u.Y - 0.5) * l.H))
 		return l.area(p, q, l.W*l.H)
@@ -277,13 +285,26 @@ func (l *Light) area(p, q vec.V3, area float32) (s Sample, ok bool) {
 	s.Dist = float32(math.Sqrt(float64(d2)))
 	s.Dir = d.Scale(1 / s.Dist)
 	cos := -s.Dir.Dot(l.Aim)
-	k := l.shape(p)
-	if cos <= 1e-6 || k <= 0 {
+	if l.TwoSided && cos < 0 {
+		cos = -cos
+	}
+	if cos <= 1e-6 {
 		return s, false
 	}
+	k := l.filter(q, p)
 	s.Pdf = d2 / (cos * area)
-	s.Weight = vec.Splat(l.shine * k / s.Pdf)
-	return s, true
+	s.Weight = k.Scale(l.shine / s.Pdf)
+	return s, k != (vec.V3{})
+}
+
+// towardsSphere chooses a unit direction within the cone under which a sphere of
+// radius r round the far point d (from the eye, farther than r) is seen.
+func towardsSphere(d vec.V3, r float32, u vec.V2) vec.V3 {
+	d2 := d.Dot(d)
+	w := d.Scale(1 / float32(math.Sqrt(float64(d2))))
+	t, b := vec.Basis(w)
+	c := sampling.Cone(u, capHeight(r*r/d2))
+	return t.Scale(c.X).Add(b.Scale(c.Y)).Add(w.Scale(c.Z))
 }
 
 func (l *Light) sampleTriangle(p vec.V3, u vec.V2) (s Sample, ok bool) {
@@ -350,7 +371,7 @@ func (l *Light) Escape(n, d vec.V3) (radiance vec.V3, pdf float32) {
 
 // Meet returns what a ray from o along d finds of l's own surface between near
 // and far, with the density of Sample for that direction.
-func (l *Light) Meet(o, d vec.V3, near, far float32) (radiance, pdf float32) {
+func (l *Light) Meet(o, d vec.V3, near, far float32) (radiance vec.V3, pdf float32) {
 	switch l.Kind {
 	case Point, Spot:
 		if l.Radius <= 0 {
@@ -364,18 +385,31 @@ func (l *Light) Meet(o, d vec.V3, near, far float32) (radiance, pdf float32) {
 		if q <= 0 || b <= 0 || c2 <= r2 {
 			return
 		}
-		if t := b - float32(math.Sqrt(float64(q))); t > far || t <= near {
+		t := b - float32(math.Sqrt(float64(q)))
+		if t > far || t <= near {
 			return
 		}
 		h := capHeight(r2 / c2)
-		return l.shine * l.shape(o), 1 / (2 * math.Pi * h)
+		return l.filter(o.Add(d.Scale(t)), o).Scale(l.shine), 1 / (2 * math.Pi * h)
+	case Tube:
+		if l.Radius <= 0 || l.insideTube(o) {
+			return
+		}
+		pdf, t := l.tubePdf(o, d)
+		if pdf <= 0 || t > far || t <= near {
+			return radiance, 0
+		}
+		return l.filter(o.Add(d.Scale(t)), o).Scale(l.shine), pdf
 	case Rect, Disc:
 		cos := -d.Dot(l.Aim)
+		c := l.Pos.Sub(o)
+		t := -c.Dot(l.Aim) / cos
+		if l.TwoSided && cos < 0 {
+			cos = -cos
+		}
 		if cos <= 1e-6 {
 			return
 		}
-		c := l.Pos.Sub(o)
-		t := -c.Dot(l.Aim) / cos
 		if t <= near || t > far {
 			return
 		}
@@ -391,7 +425,7 @@ func (l *Light) Meet(o, d vec.V3, near, far float32) (radiance, pdf float32) {
 			}
 			area = math.Pi * l.Radius * l.Radius
 		}
-		return l.shine * l.shape(o), t * t / (cos * area)
+		return l.filter(o.Add(d.Scale(t)), o).Scale(l.shine), t * t / (cos * area)
 	}
 	return
 }
@@ -409,13 +443,25 @@ func (l *Light) SetSunAngle(diameterDeg float64) {
 
 // UnitFromLumen returns how many of the kind's own units one lumen makes.
 func (l *Light) UnitFromLumen(inner, outer float64) float64 {
+	if l.profile != nil {
+		return 1
+	}
 	switch l.Kind {
 	case Point:
 		return float64(photometry.PointCandela(1))
 	case Spot:
 		return float64(photometry.SpotCandela(1, inner, outer))
+	case Tube:
+		surface, side := l.tubeArea()
+		if surface <= 0 {
+			return 1 / (math.Pi * math.Pi) // F = I times the integral of the sine over the sphere
+		}
+		return float64(side) / (math.Pi * float64(surface))
 	case Rect, Disc, Emissive:
 		if a := float64(l.Area()); a > 0 {
+			if l.TwoSided {
+				a *= 2
+			}
 			return float64(photometry.AreaNit(1, a))
 		}
 	}

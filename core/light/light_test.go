@@ -102,6 +102,8 @@ func TestMeetAgreesWithSample(t *testing.T) {
 		{Kind: Point, Pos: vec.V3{Y: 2}, Radius: 0.5},
 		{Kind: Rect, Pos: vec.V3{Y: 2}, Aim: vec.V3{Y: -1}, U: vec.V3{X: 1}, V: vec.V3{Z: 1}, W: 3, H: 1},
 		{Kind: Disc, Pos: vec.V3{Y: 2}, Aim: vec.V3{Y: -1}, Radius: 1},
+		{Kind: Disc, Pos: vec.V3{Y: 2}, Aim: vec.V3{Y: 1}, Radius: 1, TwoSided: true},
+		{Kind: Tube, Pos: vec.V3{Y: 2}, Aim: vec.V3{Y: -1}, Radius: 0.2, Length: 1.5},
 	} {
 		l.Prepare()
 		for k := range uint32(200) {
@@ -112,7 +114,7 @@ func TestMeetAgreesWithSample(t *testing.T) {
 				continue // on the very rim
 			}
 			require.InEpsilon(t, s.Pdf, pdf, 1e-2)
-			require.InEpsilon(t, s.Weight.X*s.Pdf, rad, 1e-2)
+			require.InEpsilon(t, s.Weight.X*s.Pdf, rad.X, 1e-2)
 			_, hidden := l.Meet(vec.V3{X: 0.3}, s.Dir, 0, 0.5)
 			require.Zero(t, hidden)
 		}

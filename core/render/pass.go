@@ -173,6 +173,7 @@ type path struct {
 	offers  []offered
 	sparse  bool
 	small   bool   // no light can be met by chance
+	partial bool   // some light is not shown whole by matt or glossy reflection
 	on      []bool // the lights that are asked for
 	seed    uint32
 	// state of the path
@@ -203,6 +204,7 @@ func newPath(p *Pass) *path {
 		w.emitter[i] = -1
 	}
 	for i, l := range p.Lights {
+		w.partial = w.partial || l.NoDiffuse > 0 || l.NoSpecular > 0
 		switch l.Kind {
 		case light.Sun, light.Sky:
 			w.far = append(w.far, i)
@@ -211,7 +213,7 @@ func newPath(p *Pass) *path {
 				w.emitter[m] = int16(i)
 			}
 		default:
-			if l.Shadow && l.Area() > 0 || l.Shadow && l.Radius > 0 {
+			if l.Shadow && (l.Area() > 0 || l.Radius > 0) {
 				w.areas = append(w.areas, i)
 			}
 		}
@@ -332,7 +334,7 @@ const nearest = 0.2
 // chance alone, one in thousands, and each find would be a speckle that the
 // denoiser spreads. What the camera sees of those surfaces is not touched.
 func near(l *light.Light, p vec.V3) float32 {
-	if l.Kind != light.Point && l.Kind != light.Spot {
+	if l.Kind != light.Point && l.Kind != light.Spot && l.Kind != light.Tube {
 		return 1
 	}
 	d := p.Sub(l.Pos)
@@ -370,6 +372,7 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 	var travel, prevPdf float32
 	prevN := dir
 	var prevCh uint8 = 0xff
+	matt := vec.Splat(1) // share of the last reflection that was matt
 	thr := vec.Splat(1)
 	soft, mirror := false, false
 	w.guided.tri, w.guided.albedo, w.guided.normal, w.guided.depth = math.MaxUint32, vec.V3{}, vec.V3{}, 0
@@ -404,13 +407,13 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 					if v > 1 {
 						m *= near(l, start)
 					}
-					w.put(i, kind, thr.Scale(rad*m))
+					w.put(i, kind, thr.Mul(rad).Mul(shown(l, matt)).Scale(m))
 				}
 			}
 		}
 		if !ok {
 			if v > 1 || w.part != later {
-				w.escaped(v, kind, mirror, thr, dir, prevN, prevPdf, start, prevCh)
+				w.escaped(v, kind, mirror, thr, matt, dir, prevN, prevPdf, start, prevCh)
 			}
 			return
 		}
@@ -430,7 +433,7 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 					}
 				} else if !w.tracer.blocked(start, dir, far) {
 					pdf := l.TrianglePdf(far, cos) * chance(l, v-1, start)
-					w.put(int(e), kind, thr.Mul(rad).Scale(prevPdf/(prevPdf+pdf)))
+					w.put(int(e), kind, thr.Mul(rad).Mul(shown(l, matt)).Scale(prevPdf/(prevPdf+pdf)))
 				}
 			}
 		}
@@ -475,6 +478,11 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 		if pdf <= 0 {
 			return
 		}
+		if w.partial {
+			d, g, _ := f.Parts(wi)
+			sum := d.Add(g)
+			matt = vec.V3{X: d.X / max(sum.X, 1e-20), Y: d.Y / max(sum.Y, 1e-20), Z: d.Z / max(sum.Z, 1e-20)}
+		}
 		thr = thr.Mul(r).Scale(1 / pdf)
 		if v >= 1 {
 			q := min(thr.Max(), 0.97)
@@ -497,11 +505,20 @@ func (w *path) trace(px, py int, pixel, sample uint32) {
 
 var inf = float32(math.Inf(1))
 
+// shown is the share of a light's radiance that a reflection shows of which matt
+// is the matt share.
+func shown(l *light.Light, matt vec.V3) vec.V3 {
+	if l.NoDiffuse == 0 && l.NoSpecular == 0 {
+		return vec.Splat(1)
+	}
+	return vec.Splat(1 - l.NoSpecular).Add(matt.Scale(l.NoSpecular - l.NoDiffuse))
+}
+
 // mirrorLike tells the surfaces whose sky goes to the Reflected layer: smooth,
 // and brighter by reflection than by their own colour.
 func mirrorLike(f *surface.Surface) bool { return f.F0.Max() > f.Diffuse.Max() }
 
-func (w *path) escaped(v int, kind Kind, mirror bool, thr, dir, n vec.V3, pdf float32, from vec.V3, ch uint8) {
+func (w *path) escaped(v int, kind Kind, mirror bool, thr, matt, dir, n vec.V3, pdf float32, from vec.V3, ch uint8) {
 	for _, i := range w.far {
 		l := w.Lights[i]
 		if l.Channels&ch == 0 || !w.on[i] || !l.Shadow && l.Kind == light.Sun {
@@ -524,7 +541,7 @@ func (w *path) escaped(v int, kind Kind, mirror bool, thr, dir, n vec.V3, pdf fl
 		if v == 1 && mirror && l.Kind == light.Sky {
 			k = Reflected
 		}
-		w.put(i, k, thr.Mul(rad).Scale(pdf/(pdf+lp*chance(l, v-1, from))))
+		w.put(i, k, thr.Mul(rad).Mul(shown(l, matt)).Scale(pdf/(pdf+lp*chance(l, v-1, from))))
 	}
 }
 
@@ -564,8 +581,8 @@ func (w *path) offer(i, v int, c float32, f *surface.Surface, p *scene.SurfacePo
 	if x, ok = l.Sample(p.Pos, f.N, w.pair(v, d)); !ok {
 		return r, x, false
 	}
-	r, pdf := f.Eval(x.Dir)
-	if pdf <= 0 || r == (vec.V3{}) {
+	matt, glossy, pdf := f.Parts(x.Dir)
+	if r = matt.Scale(1 - l.NoDiffuse).Add(glossy.Scale(1 - l.NoSpecular)); pdf <= 0 || r == (vec.V3{}) {
 		return r, x, false
 	}
 	k := float32(1)

@@ -67,7 +67,7 @@ func (w *World) Why(l *light.Light, p *Probe) (r Reason, by int) {
 	}
 	d := l.Pos.Sub(p.Pos)
 	switch l.Kind {
-	case light.Point, light.Spot, light.Rect, light.Disc:
+	case light.Point, light.Spot, light.Rect, light.Disc, light.Tube:
 		if l.Range > 0 && d.Len() >= l.Range {
 			return OutOf, -1
 		}

@@ -339,7 +339,7 @@ func TestChannelsAndShadowlessLights(t *testing.T) {
 	s := box(t, diffuse(0.5))
 	w := compile(t, s)
 	ls := lamps()[:1]
-	w.SetChannels(0, 0b0010)
+	w = w.WithChannels([]uint8{0b0010})
 	ls[0].Channels = 0b0001
 	p := &Pass{World: w, View: inside, W: 48, H: 40, Lights: ls, Layers: layers(1)}
 	run(t, p, 1, 1)
@@ -432,4 +432,23 @@ func BenchmarkPass(b *testing.B) {
 		run(b, p, n, 2)
 	}
 	b.ReportMetric(float64(n*320*180*len(ls))/b.Elapsed().Seconds()/1e6, "Mlayer-samples/s")
+}
+
+// A light kept out of matt or of glossy reflection gives what the other gives, and
+// both parts together make the whole.
+func TestSharesOfReflection(t *testing.T) {
+	w := compile(t, box(t, glossy()))
+	mean := func(matt, glossy float32) (sum float64) {
+		ls := lamps()[:1]
+		ls[0].NoDiffuse, ls[0].NoSpecular = matt, glossy
+		p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(1)}
+		run(t, p, 16, 2)
+		return float64(p.Layers[0].Mean(Direct).Y)
+	}
+	all, matt, spec := mean(0, 0), mean(0, 1), mean(1, 0)
+	require.Zero(t, mean(1, 1))
+	require.Greater(t, matt, 0.01*all)
+	require.Greater(t, spec, 0.01*all)
+	require.InEpsilon(t, all, matt+spec, 1e-4, "the same paths, split in two")
+	require.InEpsilon(t, all, mean(0.5, 0.5)*2, 1e-4)
 }

@@ -104,9 +104,13 @@ func (w *World) build(workers int, belongs func(p Part, special bool) bool) (t t
 	return t, nil
 }
 
-// SetChannels restricts which lights may light an object: those that share a
-// channel bit with it. Call before rendering.
-func (w *World) SetChannels(object int, bits uint8) { w.channels[object] = bits }
+// WithChannels returns the world with its objects restricted to some lights:
+// those that share a channel bit with them.
+func (w *World) WithChannels(channels []uint8) *World {
+	out := *w
+	out.channels = channels
+	return &out
+}
 
 // Bytes returns the memory held by the ray structures.
 func (w *World) Bytes() int {

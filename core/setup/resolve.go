@@ -31,7 +31,9 @@ type State struct {
 type Resolved struct {
 	ID string
 	Light
-	level float64 // output with stops and trim, in the unit of its kind
+	level float64 // output with stops and trim, linear, in its unit
+	// Of its groups.
+	hue, mired float64
 }
 
 // Resolve applies a look ("" for none) and the groups to the document. It is the
@@ -45,7 +47,7 @@ func Resolve(s *Setup, look string) (*State, error) {
 		}
 		doc := s.JSON()
 		for _, p := range sorted(l.Overrides) {
-			next, err := l.Overrides[p].apply(doc, p)
+			next, err := l.Overrides[p].apply(doc, p, s.twins(p))
 			if err != nil {
 				st.Orphans = append(st.Orphans, p)
 				continue
@@ -59,10 +61,20 @@ func Resolve(s *Setup, look string) (*State, error) {
 	}
 	for _, id := range sorted(st.Setup.Lights) {
 		l := st.Setup.Lights[id]
-		r := Resolved{ID: id, Light: l, level: l.Output * math.Exp2(l.Stops)}
+		if l.Gobo != nil && l.Gobo.Speed != 0 {
+			g := *l.Gobo
+			g.Turn, g.Speed = math.Mod(g.Turn+g.Speed*st.Setup.Time, 360), 0
+			l.Gobo = &g
+		}
+		if l.Profile != nil && !l.Profile.Scaled {
+			l.Output, l.Unit = l.Profile.Flux, Lumen
+		}
+		r := Resolved{ID: id, Light: l, level: l.Nominal() * math.Exp2(l.Stops)}
 		for g, ok := st.Setup.Groups[l.Group]; ok; g, ok = st.Setup.Groups[g.Parent] {
 			r.level *= math.Exp2(g.Trim)
 			r.Off = r.Off || g.Off
+			r.hue += g.Hue
+			r.mired += g.Mired
 		}
 		st.Lights = append(st.Lights, r)
 	}
@@ -73,7 +85,8 @@ func Resolve(s *Setup, look string) (*State, error) {
 	return st, nil
 }
 
-func (o Override) apply(doc []byte, pointer string) ([]byte, error) {
+// apply changes the value at pointer, and that at its twins with it.
+func (o Override) apply(doc []byte, pointer string, twins []string) ([]byte, error) {
 	now, found, err := Get(doc, pointer)
 	if err != nil || !found {
 		return nil, ErrPlace
@@ -96,16 +109,41 @@ func (o Override) apply(doc []byte, pointer string) ([]byte, error) {
 			return nil, err
 		}
 	}
-	after, _, err := Apply(doc, []Op{{"replace", pointer, value}})
+	ops := []Op{{"add", pointer, value}}
+	for _, t := range twins {
+		ops = append(ops, Op{"add", t, value})
+	}
+	after, _, err := Apply(doc, ops)
 	return after, err
+}
+
+// twins are the places of a light's value in the lights that it is linked with,
+// where linked lights share that value.
+func (s *Setup) twins(pointer string) (out []string) {
+	part := strings.SplitN(pointer, "/", 4)
+	if len(part) < 4 || part[1] != "lights" || s.Lights[part[2]].Link == "" {
+		return nil
+	}
+	switch field, _, _ := strings.Cut(part[3], "/"); field {
+	case "name", "group", "order", "off", "locked", "position", "aim", "roll":
+		return nil
+	}
+	for _, id := range sorted(s.Lights) {
+		if id != part[2] && s.Lights[id].Link == s.Lights[part[2]].Link {
+			out = append(out, "/lights/"+id+"/"+part[3])
+		}
+	}
+	return out
 }
 
 // Lamp is a resolved light with geometry, ready for rendering.
 type Lamp struct {
 	Resolved
 	Source *light.Light
-	// PerOutput is what one unit of Output is in the units of Source.
+	// PerOutput is what one unit of Output, made linear, is in the units of Source;
+	// PerUnit the same for each unit that the light may be told in.
 	PerOutput float64
+	PerUnit   map[Unit]float64
 	// Key names everything the light's layers depend on besides the view.
 	Key [32]byte
 }
@@ -120,7 +158,7 @@ func (l *Lamp) Gain() vec.V3 {
 
 // Full is Gain as if the light were on.
 func (l *Lamp) Full() vec.V3 {
-	c := l.Colour.Linear()
+	c := l.Emitted()
 	k := l.level * l.PerOutput
 	return vec.New(c[0]*k, c[1]*k, c[2]*k)
 }
@@ -129,16 +167,17 @@ func (l *Lamp) Full() vec.V3 {
 func (l *Lamp) Shines() bool { return l.Kind == Sky || l.Kind == Emissive }
 
 // Lamps compiles the lights of a state for a scene. A light that the scene has
-// no geometry for (an emissive material that is gone) is kept and gives nothing.
-func (st *State) Lamps(s *scene.Scene) []*Lamp {
+// no geometry for (an emissive material that is gone) is kept and gives nothing;
+// one whose file is not among the assets (nil has none) shines without it.
+func (st *State) Lamps(s *scene.Scene, assets *Assets) []*Lamp {
+	if assets == nil {
+		assets = &Assets{}
+	}
 	out := make([]*Lamp, 0, len(st.Lights))
 	for _, r := range st.Lights {
-		l := &Lamp{Resolved: r, Source: r.source(s)}
-		l.PerOutput = 1
-		switch r.Kind {
-		case Point, Spot, Rect, Disc:
-			l.PerOutput = l.Source.UnitFromLumen(r.Inner*math.Pi/180, r.Outer*math.Pi/180)
-		}
+		l := &Lamp{Resolved: r, Source: r.source(s, assets)}
+		l.PerUnit = r.perUnit(l.Source)
+		l.PerOutput = l.PerUnit[r.OutputUnit()]
 		l.Key = r.key()
 		out = append(out, l)
 	}
@@ -147,23 +186,31 @@ func (st *State) Lamps(s *scene.Scene) []*Lamp {
 
 func v3(a [3]float64) vec.V3 { return vec.New(a[0], a[1], a[2]) }
 
-func (r *Resolved) source(s *scene.Scene) *light.Light {
+func (r *Resolved) source(s *scene.Scene, assets *Assets) *light.Light {
 	h := fnv.New32a()
 	h.Write([]byte(r.ID))
 	l := &light.Light{ID: h.Sum32() & 0xffff, Pos: v3(r.Position), Aim: v3(r.Aim).Norm(), Radius: float32(r.Radius),
-		W: float32(r.Width), H: float32(r.Height), Range: float32(r.Range), Shadow: r.Shadow, Channels: r.Channels}
+		W: float32(r.Width), H: float32(r.Height), Range: float32(r.Range), Shadow: r.Shadow, Channels: r.Channels,
+		Length: float32(r.Length), TwoSided: r.TwoSided, NoDiffuse: float32(r.NoDiffuse), NoSpecular: float32(r.NoSpecular)}
+	if l.Aim == (vec.V3{}) {
+		l.Aim = vec.V3{Y: -1}
+	}
+	l.U, l.V = axes(l.Aim, r.Roll)
 	switch r.Kind {
 	case Sun:
 		l.Kind = light.Sun
 		l.SetSunAngle(r.Angle)
 	case Point:
-		l.Kind = light.Point
+		if l.Kind = light.Point; r.Length > 0 {
+			l.Kind = light.Tube
+		}
+	case Line:
+		l.Kind = light.Tube
 	case Spot:
 		l.Kind = light.Spot
 		l.SetCone(r.Inner*math.Pi/180, r.Outer*math.Pi/180)
 	case Rect:
 		l.Kind = light.Rect
-		l.U, l.V = axes(l.Aim, r.Roll)
 	case Disc:
 		l.Kind = light.Disc
 	case Sky:
@@ -185,7 +232,28 @@ func (r *Resolved) source(s *scene.Scene) *light.Light {
 		l.SetTriangles(s, tris)
 	}
 	l.Prepare()
+	r.shape(l, assets)
 	return l
+}
+
+// shape puts before the source what shapes its beam.
+func (r *Resolved) shape(l *light.Light, assets *Assets) {
+	l.SetGrid(r.Grid * math.Pi / 180)
+	if p := r.Profile; p != nil && l.Kind != light.Tube {
+		if data := assets.Profiles[p.Blob]; data != nil {
+			l.SetProfile(data, p.Turn*math.Pi/180)
+		}
+	}
+	if g := r.Gobo; g != nil {
+		slide := assets.Slides[g.Blob]
+		if g.Blob == "" {
+			slide = light.Pattern(g.Pattern, SlideSize)
+		}
+		l.SetGobo(slide, SlideSize, r.Outer*math.Pi/180, g.Scale, g.Blur, g.Turn*math.Pi/180)
+	}
+	if d := r.Doors; d != nil {
+		l.SetDoors([4]float64{d.Top * math.Pi / 180, d.Bottom * math.Pi / 180, d.Left * math.Pi / 180, d.Right * math.Pi / 180}, d.Length)
+	}
 }
 
 // axes are a rect's width and height directions: upright, then rolled.
@@ -205,6 +273,15 @@ func axes(aim vec.V3, rollDeg float64) (u, v vec.V3) {
 func (r *Resolved) key() [32]byte {
 	k := r.Light
 	k.Name, k.Group, k.Order, k.Role, k.Output, k.Stops, k.Colour, k.Off, k.Carry, k.ShadowMap, k.Locked = "", "", 0, "", 0, 0, Colour{}, false, "", 0, false
+	k.Unit, k.UnitAt, k.Link = "", 0, ""
+	if k.Profile != nil {
+		k.Profile = &Profile{Blob: k.Profile.Blob, Turn: k.Profile.Turn}
+	}
+	if k.Gobo != nil {
+		g := *k.Gobo
+		g.File = ""
+		k.Gobo = &g
+	}
 	b, err := json.Marshal(struct {
 		Algorithm int
 		ID        string // names its random numbers
@@ -217,7 +294,7 @@ func (r *Resolved) key() [32]byte {
 }
 
 // layerAlgorithm changes whenever the same inputs would give another layer.
-const layerAlgorithm = 4
+const layerAlgorithm = 5
 
 // Camera returns the view's camera.
 func (v *View) Camera() render.View {

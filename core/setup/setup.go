@@ -14,12 +14,14 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"reflect"
 	"regexp"
 	"slices"
 	"strings"
 
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
+	"willowherb/core/light"
 )
 
 // Version is the document version that this code writes.
@@ -42,6 +44,13 @@ type Setup struct {
 	Materials map[string]Material `json:"materials,omitempty"`
 	Backdrops map[string]Backdrop `json:"backdrops,omitempty"`
 	Time      float64             `json:"time,omitempty"` // of the place's animations, seconds
+	// Channels are the names of the light channels 1 to 8, where they have one.
+	Channels map[string]Channel `json:"channels,omitempty"`
+}
+
+// Channel is one of the eight: a light lights what shares a channel with it.
+type Channel struct {
+	Name string `json:"name"`
 }
 
 // Place is the file that the setup lights.
@@ -71,6 +80,8 @@ type Object struct {
 	Offset [3]float64 `json:"offset"` // metres
 	Pivot  [3]float64 `json:"pivot"`
 	Turn   float64    `json:"turn"` // degrees about the upright axis through the pivot
+	// Channels that may light it, bit 0 for channel 1; left out: all.
+	Channels *uint8 `json:"channels,omitempty"`
 }
 
 // Material is what the setup changes of a material of the file, by its name. What
@@ -105,6 +116,10 @@ type Group struct {
 	// Parent is the group it lies in, or empty.
 	Parent string `json:"parent,omitempty"`
 	Locked bool   `json:"locked,omitempty"`
+	// Hue and Mired shift the colours of all in it: degrees round the colour circle,
+	// and 1e6/K added (positive is warmer).
+	Hue   float64 `json:"hue,omitempty"`
+	Mired float64 `json:"mired,omitempty"`
 }
 
 // Kind is a kind of light.
@@ -119,6 +134,7 @@ const (
 	Disc     Kind = "disc"
 	Sky      Kind = "sky"
 	Emissive Kind = "emissive"
+	Line     Kind = "line"
 )
 
 // Carry says how a light is carried at run time.
@@ -135,15 +151,71 @@ const (
 // does not matter: output says how strong the light is).
 type Colour struct {
 	Kelvin float64     `json:"kelvin,omitempty"`
+	Tint   float64     `json:"tint,omitempty"` // thousandths of Duv off the black-body curve: positive is green
 	RGB    *[3]float64 `json:"rgb,omitempty"`
+	Gel    string      `json:"gel,omitempty"` // id of a sheet before the lamp, which also takes light away
 }
 
-// Linear returns the colour with luminance 1.
+// Linear returns the lamp's colour with luminance 1, without its gel.
 func (c Colour) Linear() colour.RGB {
 	if c.RGB != nil {
 		return colour.Unit(*c.RGB)
 	}
-	return colour.Temperature(c.Kelvin)
+	return colour.Tinted(c.Kelvin, c.Tint/1000)
+}
+
+// Emitted is what leaves the light for a lamp of unit output, its gel and its
+// groups' shifts included. Its luminance is the share that the gel lets through.
+func (r *Resolved) Emitted() colour.RGB {
+	c := r.Colour.Linear()
+	if r.mired != 0 {
+		from, k := 6500.0, r.Colour.Kelvin
+		if r.Colour.RGB == nil {
+			from = k
+		}
+		a, b := colour.Temperature(from), colour.Temperature(1e6/max(1e6/from+r.mired, 1e6/colour.MaxKelvin))
+		for i := range c {
+			c[i] *= b[i] / max(a[i], 1e-3)
+		}
+		c = colour.Unit(c)
+	}
+	if g, ok := colour.GelOf(r.Colour.Gel); ok {
+		c = g.Through(c)
+	}
+	return colour.Turned(c, r.hue)
+}
+
+// Profile is the measured distribution of a luminaire that a point or spot light
+// takes on.
+type Profile struct {
+	Blob   string  `json:"blob"`
+	File   string  `json:"file"`
+	Turn   float64 `json:"turn"` // degrees about the aim
+	Flux   float64 `json:"flux"` // lumens, as measured
+	Lamp   float64 `json:"lamp"` // lumens of its bare lamps; 0: not known
+	Watts  float64 `json:"watts"`
+	Scaled bool    `json:"scaled"` // the light's own output counts; else the measured flux
+}
+
+// Gobo is a slide in a spot's beam: a pattern made by code, or a picture.
+type Gobo struct {
+	Pattern string  `json:"pattern,omitempty"`
+	Blob    string  `json:"blob,omitempty"`
+	File    string  `json:"file,omitempty"`
+	Scale   float64 `json:"scale"` // 1: as wide as the outer cone
+	Blur    float64 `json:"blur"`  // out of focus: 0 sharp to 1
+	Turn    float64 `json:"turn"`  // degrees
+	Speed   float64 `json:"speed"` // degrees a second
+}
+
+// Doors are the four leaves before a lamp: degrees from straight out (positive
+// opens), and their length in metres.
+type Doors struct {
+	Top    float64 `json:"top"`
+	Bottom float64 `json:"bottom"`
+	Left   float64 `json:"left"`
+	Right  float64 `json:"right"`
+	Length float64 `json:"length"`
 }
 
 // Gradient is a sky's colours, linear, multiplied by its output.
@@ -154,9 +226,9 @@ type Gradient struct {
 	Falloff float64    `json:"falloff"`
 }
 
-// Light is one light. Output is the lamp's nominal output in the unit of its
-// kind (lumen; lux for a sun; cd/m2 for sky and emissive), Stops the artist's
-// adjustment of it.
+// Light is one light. Output is the lamp's nominal output in Unit (empty: the
+// kind's own, lumen; lux for a sun; cd/m2 for sky and emissive), Stops the
+// artist's adjustment of it.
 type Light struct {
 	Name      string     `json:"name"`
 	Group     string     `json:"group"`
@@ -184,17 +256,28 @@ type Light struct {
 	Material  string     `json:"material,omitempty"` // of an emissive light
 	Gradient  *Gradient  `json:"gradient,omitempty"` // of a sky
 	Locked    bool       `json:"locked,omitempty"`   // handles and fields leave it alone
+	Unit      Unit       `json:"unit,omitempty"`
+	UnitAt    float64    `json:"unitAt,omitempty"` // metres of a lux, lumens for each watt
+	Length    float64    `json:"length,omitempty"` // metres: of a line, or of a lamp drawn out
+	TwoSided  bool       `json:"twoSided,omitempty"`
+	Grid      float64    `json:"grid,omitempty"` // half-angle in degrees of a honeycomb before a rect or disc; 0: none
+	Profile   *Profile   `json:"profile,omitempty"`
+	Gobo      *Gobo      `json:"gobo,omitempty"`
+	Doors     *Doors     `json:"doors,omitempty"`
+	// NoDiffuse and NoSpecular are the shares that matt and glossy reflection do not
+	// show of it: 0 shows all, 1 nothing.
+	NoDiffuse  float64 `json:"noDiffuse,omitempty"`
+	NoSpecular float64 `json:"noSpecular,omitempty"`
+	// Link names a set of lights that share everything but their names and places.
+	Link string `json:"link,omitempty"`
 }
 
-// Unit names the unit of a kind's output.
-func (k Kind) Unit() string {
-	switch k {
-	case Sun:
-		return "lx"
-	case Sky, Emissive:
-		return "cd/m2"
-	}
-	return "lm"
+// Shared returns what linked lights have in common: everything but name, place,
+// group, whether it is off, and lock.
+func (l Light) Shared() Light {
+	l.Name, l.Group, l.Order, l.Off, l.Locked = "", "", 0, false, false
+	l.Position, l.Aim, l.Roll = [3]float64{}, [3]float64{}, 0
+	return l
 }
 
 // View is a camera with its held exposure.
@@ -290,6 +373,8 @@ func (s *Setup) Validate() error {
 		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
 		c.name(at+"/name", g.Name)
 		c.num(at+"/trim", g.Trim, -20, 20)
+		c.num(at+"/hue", g.Hue, -360, 360)
+		c.num(at+"/mired", g.Mired, -1000, 1000)
 		for up, n := g.Parent, 0; up != ""; up = s.Groups[up].Parent {
 			_, ok := s.Groups[up]
 			c.ok(ok, at+"/parent", "group %q is not there", up)
@@ -300,7 +385,7 @@ func (s *Setup) Validate() error {
 		}
 		c.num(at+"/order", g.Order, -1e9, 1e9)
 	}
-	names := map[string]string{}
+	names, linked := map[string]string{}, map[string]string{}
 	for _, id := range sorted(s.Lights) {
 		l := s.Lights[id]
 		at := "/lights/" + id
@@ -313,6 +398,14 @@ func (s *Setup) Validate() error {
 		key := l.Group + "\x00" + strings.ToLower(strings.TrimSpace(l.Name))
 		c.ok(names[key] == "", at+"/name", "%q is already the name of another light in its group", l.Name)
 		names[key] = id
+		if l.Link != "" {
+			c.ok(idShape.MatchString(l.Link), at+"/link", "is no id: use a-z, 0-9 and -")
+			if first, ok := linked[l.Link]; !ok {
+				linked[l.Link] = id
+			} else {
+				c.ok(reflect.DeepEqual(l.Shared(), s.Lights[first].Shared()), at, "is linked to %q and must have the same values; unlink it first", s.Lights[first].Name)
+			}
+		}
 	}
 	for id, v := range s.Views {
 		at := "/views/" + id
@@ -338,6 +431,10 @@ func (s *Setup) validatePlace(c *checker) {
 	limit("/objects", len(s.Objects))
 	limit("/materials", len(s.Materials))
 	limit("/backdrops", len(s.Backdrops))
+	for id, ch := range s.Channels {
+		c.ok(len(id) == 1 && id >= "1" && id <= "8", "/channels/"+id, "channels are numbered 1 to 8")
+		c.ok(len(ch.Name) <= 40, "/channels/"+id+"/name", "is over 40 letters")
+	}
 	c.num("/time", s.Time, 0, 1e6)
 	if s.Place != nil {
 		c.ok(len(s.Place.Blob) == 64 && len(s.Place.File) > 0 && len(s.Place.File) <= 600, "/place", "names no file that is kept")
@@ -413,18 +510,30 @@ func (v *View) check(c *checker, at string) {
 
 func (l *Light) validate(c *checker, at string) {
 	c.name(at+"/name", l.Name)
-	kinds := []Kind{Sun, Point, Spot, Rect, Disc, Sky, Emissive}
+	kinds := []Kind{Sun, Point, Spot, Rect, Disc, Sky, Emissive, Line}
 	c.ok(slices.Contains(kinds, l.Kind), at+"/kind", "%q is unknown", l.Kind)
-	c.num(at+"/output", l.Output, 0, 1e9)
+	c.ok(slices.Contains(l.units(), l.OutputUnit()), at+"/unit", "a %s cannot be told in %q", l.Kind, l.Unit)
+	if l.OutputUnit() == EV {
+		c.num(at+"/output", l.Output, -20, 30)
+	} else {
+		c.num(at+"/output", l.Output, 0, 1e9)
+	}
+	c.num(at+"/unitAt", l.UnitAt, 0, 1e5)
+	l.validateShape(c, at)
 	c.num(at+"/stops", l.Stops, -20, 20)
 	c.num(at+"/order", l.Order, -1e9, 1e9)
 	if l.Colour.RGB == nil {
 		c.num(at+"/colour/kelvin", l.Colour.Kelvin, colour.MinKelvin, colour.MaxKelvin)
+		c.num(at+"/colour/tint", l.Colour.Tint, -maxTint, maxTint)
 	} else {
 		for _, v := range l.Colour.RGB {
 			c.num(at+"/colour/rgb", v, 0, 1e6)
 		}
 		c.ok(colour.Luminance(*l.Colour.RGB) > 0, at+"/colour/rgb", "is black: turn the light off instead")
+	}
+	if l.Colour.Gel != "" {
+		_, ok := colour.GelOf(l.Colour.Gel)
+		c.ok(ok, at+"/colour/gel", "%q is no gel", l.Colour.Gel)
 	}
 	for k := range 3 {
 		c.num(at+"/position", l.Position[k], -1e6, 1e6)
@@ -453,6 +562,43 @@ func (l *Light) validate(c *checker, at string) {
 	c.num(at+"/roll", l.Roll, -360, 360)
 	c.ok(l.ShadowMap >= 0 && l.ShadowMap <= 16384, at+"/shadowMap", "%d is not between 0 and 16384", l.ShadowMap)
 	c.ok(l.Carry == Baked || l.Carry == Split || l.Carry == Live, at+"/carry", "%q is not baked, split or live", l.Carry)
+}
+
+// maxTint bounds a tint, in thousandths of Duv: farther off, no colour is white.
+const maxTint = 30
+
+// validateShape checks what shapes a light's beam.
+func (l *Light) validateShape(c *checker, at string) {
+	c.num(at+"/length", l.Length, 0, 1000)
+	c.num(at+"/grid", l.Grid, 0, 89)
+	c.num(at+"/noDiffuse", l.NoDiffuse, 0, 1)
+	c.num(at+"/noSpecular", l.NoSpecular, 0, 1)
+	if l.Kind == Line {
+		c.num(at+"/length", l.Length, 0.001, 1000)
+	}
+	if p := l.Profile; p != nil {
+		c.ok(l.Kind == Point || l.Kind == Spot, at+"/profile", "only point and spot lights take a measured profile")
+		c.ok(len(p.Blob) == 64 && p.File != "" && len(p.File) <= 600, at+"/profile", "names no file that is kept")
+		c.num(at+"/profile/turn", p.Turn, -3600, 3600)
+		c.num(at+"/profile/flux", p.Flux, 0, 1e9)
+		c.num(at+"/profile/lamp", p.Lamp, 0, 1e9)
+		c.num(at+"/profile/watts", p.Watts, 0, 1e9)
+	}
+	if g := l.Gobo; g != nil {
+		c.ok(l.Kind == Spot, at+"/gobo", "only spot lights take a gobo")
+		c.ok(len(g.Blob) == 64 && g.File != "" && len(g.File) <= 600 || g.Blob == "" && slices.Contains(light.Patterns, g.Pattern), at+"/gobo", "names no pattern and no picture that is kept")
+		c.num(at+"/gobo/scale", g.Scale, 0.05, 20)
+		c.num(at+"/gobo/blur", g.Blur, 0, 1)
+		c.num(at+"/gobo/turn", g.Turn, -3600, 3600)
+		c.num(at+"/gobo/speed", g.Speed, -3600, 3600)
+	}
+	if d := l.Doors; d != nil {
+		c.ok(l.Kind == Spot || l.Kind == Rect, at+"/doors", "only spot and rect lights take barn doors")
+		for _, a := range []float64{d.Top, d.Bottom, d.Left, d.Right} {
+			c.num(at+"/doors", a, -89, 90)
+		}
+		c.num(at+"/doors/length", d.Length, 0.005, 20)
+	}
 }
 
 func length(v [3]float64) float64 { return math.Sqrt(v[0]*v[0] + v[1]*v[1] + v[2]*v[2]) }

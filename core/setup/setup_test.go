@@ -166,7 +166,7 @@ func TestResolveAppliesLookThenTrim(t *testing.T) {
 	st, err := Resolve(s, "dusk")
 	require.NoError(t, err)
 	require.Equal(t, []string{"/lights/ghost/stops"}, st.Orphans)
-	lamps := st.Lamps(&scene.Scene{})
+	lamps := st.Lamps(&scene.Scene{}, nil)
 	require.Equal(t, "lantern", lamps[0].ID)
 	// 1280 lm, -1 st by the look, +1 st by the trim: as candela of a point.
 	g0 := lamps[0].Gain()
@@ -184,7 +184,7 @@ func TestKeyIgnoresWhatNeedsNoRendering(t *testing.T) {
 	key := func() [32]byte {
 		st, err := Resolve(s, "")
 		require.NoError(t, err)
-		return st.Lamps(&scene.Scene{})[0].Key
+		return st.Lamps(&scene.Scene{}, nil)[0].Key
 	}
 	before := key()
 	l := s.Lights["lantern"]

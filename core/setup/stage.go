@@ -54,8 +54,17 @@ func StageOf(s *Setup, blob, file string) Stage {
 	}
 	st.Geometry = digest(st.Blob, parts, s.Backdrops)
 	st.Pose = digest(st.Geometry, moves, s.Time)
+	channels := map[string]uint8{}
+	for _, o := range s.Objects {
+		if o.Channels != nil && *o.Channels != allChannels {
+			channels[o.Path] = *o.Channels
+		}
+	}
 	st.Key = digest(st.Pose, s.Materials)
-	if len(parts) == 0 && len(s.Backdrops) == 0 && s.Time == 0 && len(s.Materials) == 0 {
+	if len(channels) > 0 {
+		st.Key = digest(st.Key, channels)
+	}
+	if len(channels) == 0 && len(parts) == 0 && len(s.Backdrops) == 0 && s.Time == 0 && len(s.Materials) == 0 {
 		st.Geometry, st.Pose, st.Key = st.Blob, st.Blob, st.Blob // the place as it came
 	}
 	return st
@@ -137,6 +146,24 @@ func (st *Stage) Set(built *scene.Scene, parts []render.Part) *scene.Scene {
 				if out.Materials[i].Name == m.Name {
 					m.paint(&out.Materials[i])
 				}
+			}
+		}
+	}
+	return out
+}
+
+const allChannels = 0xff
+
+// Channels returns which channels may light each object: what the setup says of
+// it, or of the nearest thing that it hangs from.
+func (st *Stage) Channels(s *scene.Scene) []uint8 {
+	out := make([]uint8, len(s.Objects))
+	for i := range out {
+		out[i] = allChannels
+		near := -1
+		for _, o := range st.setup.Objects {
+			if o.Channels != nil && len(o.Path) > near && scene.Under(s.Objects[i].Path, o.Path) {
+				out[i], near = *o.Channels, len(o.Path)
 			}
 		}
 	}

@@ -150,6 +150,12 @@ func lambda(c, a2 float32) float32 { // sqrt(a2 + (1-a2) c2)
 // Eval returns reflectance times cosine for light from wi, and the density with
 // which Sample would have chosen wi, per steradian.
 func (f *Surface) Eval(wi vec.V3) (r vec.V3, pdf float32) {
+	d, s, pdf := f.Parts(wi)
+	return d.Add(s), pdf
+}
+
+// Parts is Eval with matt and glossy reflection apart.
+func (f *Surface) Parts(wi vec.V3) (matt, glossy vec.V3, pdf float32) {
 	if wi.Dot(f.Ng) <= 0 {
 		return
 	}
@@ -164,7 +170,7 @@ func (f *Surface) Eval(wi vec.V3) (r vec.V3, pdf float32) {
 	if f.Diffuse != (vec.V3{}) {
 		fd := f.DielF0 + (f.Spec-f.DielF0)*s5
 		k := i.Z / math.Pi
-		r = f.Diffuse.Scale(k * (1 - fd))
+		matt = f.Diffuse.Scale(k * (1 - fd))
 		pdf = (1 - f.pSpec) * k
 	}
 	if f.pSpec > 0 {
@@ -175,11 +181,11 @@ func (f *Surface) Eval(wi vec.V3) (r vec.V3, pdf float32) {
 		lo, li := lambda(o.Z, a2), lambda(i.Z, a2)
 		vis := 0.5 / (i.Z*lo + o.Z*li)
 		fr := vec.Lerp(f.F0, vec.Splat(f.F90), s5)
-		r = r.Add(fr.Mul(f.comp).Scale(d * vis * i.Z))
+		glossy = fr.Mul(f.comp).Scale(d * vis * i.Z)
 		// Visible-normal density over 4 voh: D G1 / (4 o.z), G1 = 2 o.z/(o.z + lo).
 		pdf += f.pSpec * d / (2 * (o.Z + lo))
 	}
-	return r, pdf
+	return matt, glossy, pdf
 }
 
 // Sample chooses a direction from u (two numbers for the direction, one for the

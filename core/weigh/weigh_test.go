@@ -31,7 +31,7 @@ func lamps(t *testing.T, w *render.World, lights map[string]setup.Light) []*setu
 	s := &setup.Setup{Version: setup.Version, Name: "n", Curve: "plain", Lights: lights}
 	st, err := setup.Resolve(s, "")
 	require.NoError(t, err)
-	return st.Lamps(w.S)
+	return st.Lamps(w.S, nil)
 }
 
 func point(x, y, lumen float64) setup.Light {

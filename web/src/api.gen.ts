@@ -7,11 +7,15 @@ export interface Group {
   off: boolean
   parent?: string
   locked?: boolean
+  hue?: number
+  mired?: number
 }
 
 export interface Colour {
   kelvin?: number
+  tint?: number
   rgb?: [number, number, number]
+  gel?: string
 }
 
 export interface Gradient {
@@ -19,6 +23,34 @@ export interface Gradient {
   horizon: [number, number, number]
   ground: [number, number, number]
   falloff: number
+}
+
+export interface Profile {
+  blob: string
+  file: string
+  turn: number
+  flux: number
+  lamp: number
+  watts: number
+  scaled: boolean
+}
+
+export interface Gobo {
+  pattern?: string
+  blob?: string
+  file?: string
+  scale: number
+  blur: number
+  turn: number
+  speed: number
+}
+
+export interface Doors {
+  top: number
+  bottom: number
+  left: number
+  right: number
+  length: number
 }
 
 export interface Light {
@@ -48,6 +80,17 @@ export interface Light {
   material?: string
   gradient?: Gradient
   locked?: boolean
+  unit?: string
+  unitAt?: number
+  length?: number
+  twoSided?: boolean
+  grid?: number
+  profile?: Profile
+  gobo?: Gobo
+  doors?: Doors
+  noDiffuse?: number
+  noSpecular?: number
+  link?: string
 }
 
 export interface View {
@@ -88,6 +131,7 @@ export interface Object {
   offset: [number, number, number]
   pivot: [number, number, number]
   turn: number
+  channels?: number
 }
 
 export interface Material {
@@ -110,6 +154,10 @@ export interface Backdrop {
   roughness: number
 }
 
+export interface Channel {
+  name: string
+}
+
 export interface Setup {
   version: number
   name: string
@@ -125,6 +173,7 @@ export interface Setup {
   materials?: Record<string, Material>
   backdrops?: Record<string, Backdrop>
   time?: number
+  channels?: Record<string, Channel>
 }
 
 export interface Op {
@@ -169,6 +218,8 @@ export interface LampFact {
   key: string
   perOutput: number
   shines: boolean
+  perUnit: Record<string, number>
+  colour: [number, number, number]
 }
 
 export interface Hello {
@@ -480,4 +531,36 @@ export interface Line {
   label: string
   deed: 'edit' | 'undo' | 'redo'
   made: string
+}
+
+export interface Polar {
+  peak: number
+  along: number[]
+  across: number[]
+}
+
+export interface KeptProfile {
+  blob: string
+  file: string
+  flux: number
+  lamp: number
+  watts: number
+  notes: string[]
+  curves: Polar
+}
+
+export interface KeptSlide {
+  blob: string
+  file: string
+}
+
+export interface Gel {
+  id: string
+  name: string
+  rgb: [number, number, number]
+}
+
+export interface Palette {
+  gels: Gel[]
+  patterns: string[]
 }
