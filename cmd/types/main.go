@@ -69,7 +69,8 @@ type generator struct {
 
 // unions lists the values of string types.
 var unions = map[string]string{
-	"Kind": `'sun' | 'point' | 'spot' | 'rect' | 'disc' | 'sky' | 'emissive'`, "Carry": `'baked' | 'split' | 'live'`, "Deed": `'edit' | 'undo' | 'redo'`,
+	"Kind": `'sun' | 'point' | 'spot' | 'rect' | 'disc' | 'sky' | 'emissive' | 'line'`, "Carry": `'baked' | 'split' | 'live'`, "Deed": `'edit' | 'undo' | 'redo'`,
+	"Unit":   `'lm' | 'cd' | 'lx' | 'cd/m2' | 'ev' | 'W'`,
 	"Part":   `'static' | 'mover' | 'blocker'`,
 	"Reason": `'lit' | 'channel' | 'range' | 'cone' | 'away' | 'shadow' | 'enclosed' | 'off'`,
 }

@@ -57,7 +57,7 @@ export interface Light {
   name: string
   group: string
   order: number
-  kind: 'sun' | 'point' | 'spot' | 'rect' | 'disc' | 'sky' | 'emissive'
+  kind: 'sun' | 'point' | 'spot' | 'rect' | 'disc' | 'sky' | 'emissive' | 'line'
   role?: string
   output: number
   stops: number
@@ -80,7 +80,7 @@ export interface Light {
   material?: string
   gradient?: Gradient
   locked?: boolean
-  unit?: string
+  unit?: 'lm' | 'cd' | 'lx' | 'cd/m2' | 'ev' | 'W'
   unitAt?: number
   length?: number
   twoSided?: boolean

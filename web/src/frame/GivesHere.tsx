@@ -1,7 +1,8 @@
 import { useState } from 'react'
 import type { Warmth } from '../api.gen'
 import { useLook } from '../picture/look'
-import { cssColour, gains, gives, linear, mixed } from '../setup/sums'
+import { gains, gives, mixed } from '../setup/sums'
+import { toneOf } from '../setup/tone'
 import { lampsNow, useSetup } from '../setup/store'
 
 const percent = (v: number) => (v >= 0.0995 ? (100 * v).toFixed(0) : (100 * v).toFixed(1))
@@ -35,7 +36,7 @@ export function GivesHere({ warmth }: { warmth: Warmth }) {
       {all.slice(0, 12).map(([id, g]) => {
         const l = doc.lights[id]
         if (!l) return null
-        const c = cssColour(linear(warmth, l.colour))
+        const c = toneOf(doc, id, l, warmth)
         return (
           <div key={id} className="line">
             <span className="name">{l.name}</span>

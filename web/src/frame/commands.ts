@@ -27,7 +27,7 @@ const picked = () => [...look().picked]
 const some = () => look().picked.size > 0
 const camera = () => cameraNow() !== null
 
-const create = (kind: 'point' | 'spot' | 'rect' | 'disc' | 'sun' | 'sky') => () => {
+const create = (kind: 'point' | 'spot' | 'rect' | 'disc' | 'line' | 'sun' | 'sky') => () => {
   const c = cameraNow()
   if (c) deeds.create(kind, c, pivotAt(c, 0.5, 0.5))
 }
@@ -148,6 +148,7 @@ export const commands: Command[] = [
   { name: 'New spot', keys: 'Shift N', area: 'Light', run: create('spot'), able: camera },
   { name: `New ${kindNames.rect.toLowerCase()}`, keys: '', area: 'Light', run: create('rect'), able: camera },
   { name: 'New disc', keys: '', area: 'Light', run: create('disc'), able: camera },
+  { name: 'New line', keys: '', area: 'Light', run: create('line'), able: camera },
   { name: 'New sun', keys: '', area: 'Light', run: create('sun'), able: camera },
   { name: 'New sky', keys: '', area: 'Light', run: create('sky'), able: camera },
   { name: 'Frame what is chosen', keys: 'F', area: 'Camera', run: frameChosen },

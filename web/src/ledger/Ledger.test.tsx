@@ -27,7 +27,7 @@ beforeEach(() => {
   const doc: Setup = { version: 1, name: 'n', target: 't', curve: 'plain', groups: { hall: { name: 'Hall lamps', order: 0, trim: 0, off: false } }, lights: { a: lamp('Lantern', 1), b: lamp('Rim', 2, { stops: 1 }) }, views: {}, looks: {} }
   useSetup.setState({
     id: 1, confirmed: doc, doc, pending: [], draft: [], view: 'v', sight: 's', draftLamps: null, thumbs: {}, figures: {},
-    lamps: { a: { key: 'ka', perOutput: 1, shines: false }, b: { key: 'kb', perOutput: 1, shines: false } },
+    lamps: { a: { key: 'ka', perOutput: 1, shines: false, perUnit: {}, colour: [1, 1, 1] }, b: { key: 'kb', perOutput: 1, shines: false, perUnit: {}, colour: [1, 1, 1] } },
     frames: { s: { 2: { type: 'frame', level: 2, frame: 'f', layers: { ka: layer(1), kb: layer(0.5) } } as unknown as FrameNews } },
   })
   useLook.setState({ alone: new Set(), chosen: null, picked: new Set(), open: null })

@@ -12,8 +12,10 @@ import { readNumber, stopsText, tidy } from '../fields/number'
 import { api } from '../net/client'
 import { pivotAt } from '../picture/navigate'
 import { cameraNow, choose, chooseAll, toggleAlone, useLook } from '../picture/look'
-import { cssColour, gains, gives, groupsOf, isOff, linear, mixed, type Gives } from '../setup/sums'
-import { entries, lampsNow, unitOf, useSetup } from '../setup/store'
+import { gains, gives, groupsOf, isOff, mixed, type Gives } from '../setup/sums'
+import { toneOf } from '../setup/tone'
+import { entries, lampsNow, useSetup } from '../setup/store'
+import { unitNames, unitOf } from '../setup/units'
 import { columns, sorted, storeColumns, storedColumns, type Facts, type Sort } from './columns'
 import { deeds, kindNames, lockedLight } from './deeds'
 import { readFilter } from './filter'
@@ -315,7 +317,7 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
         ))}
       </Menu>
       <Menu open={menu?.what === 'new'} anchorEl={menu?.at} onClose={() => setMenu(null)} onClick={() => setMenu(null)}>
-        {(['point', 'spot', 'rect', 'disc', 'sun', 'sky'] as const).map((k) => (
+        {(['point', 'spot', 'rect', 'disc', 'line', 'sun', 'sky'] as const).map((k) => (
           <MenuItem
             key={k}
             onClick={() => {
@@ -460,10 +462,10 @@ function LightRow(p: RowProps) {
   return <Row {...p} l={l} off={isOff(p.doc, l)} locked={lockedLight(p.doc, l)} />
 }
 
-const Row = memo(function Row({ id, at, depth, grid, shown, l, warmth, off, locked, facts, most, alone, hushed, pick }: RowProps & { l: Light; off: boolean; locked: boolean }) {
+const Row = memo(function Row({ id, doc, at, depth, grid, shown, l, warmth, off, locked, facts, most, alone, hushed, pick }: RowProps & { l: Light; off: boolean; locked: boolean }) {
   const open = useLook((s) => s.open === id)
   const chosen = useLook((s) => s.picked.has(id))
-  const colour = cssColour(linear(warmth, l.colour))
+  const colour = toneOf(doc, id, l, warmth)
   const toggle = () => {
     choose(id)
     useLook.setState({ open: open ? null : id })
@@ -493,7 +495,7 @@ const Row = memo(function Row({ id, at, depth, grid, shown, l, warmth, off, lock
           </span>
         )
       case 'output':
-        return <span key={column} className="costs">{`${tidy(l.output)} ${unitOf(l)}`}</span>
+        return <span key={column} className="costs">{`${tidy(l.profile && !l.profile.scaled ? l.profile.flux : l.output)} ${unitNames[unitOf(l)]}`}</span>
       case 'warmth':
         return <span key={column} className="costs">{l.colour.kelvin ? `${l.colour.kelvin} K` : 'colour'}</span>
       case 'range':

@@ -1,75 +1,37 @@
-import { Slider } from '@mui/material'
 import type { Light, Warmth } from '../api.gen'
-import { hexToLinear } from '../fields/colour'
 import { NumberField } from '../fields/NumberField'
-import { cssColour, linear, temperature } from '../setup/sums'
-import { unitOf, useSetup } from '../setup/store'
-import { deeds } from './deeds'
-
-/** toHex gives a css rgb() colour as the colour input wants it. */
-function toHex(css: string): string {
-  return '#' + (css.match(/\d+/g) ?? []).map((v) => Number(v).toString(16).padStart(2, '0')).join('')
-}
+import { tidy } from '../fields/number'
+import { useSetup } from '../setup/store'
+import { Beam } from './Beam'
+import { Channels } from './Channels'
+import { deeds, linkedWith } from './deeds'
+import { Output } from './Output'
+import { Tone } from './Tone'
 
 /** OpenLight is a Ledger row opened where it stands: everything the light has. */
 export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; warmth: Warmth; locked: boolean }) {
   const costs = useSetup((s) => s.figures[s.view]?.budget.lights[id])
-  const unit = unitOf(l)
-  const kelvin = l.colour.kelvin
-  const mired = (k: number) => 1e6 / k
-  const warm = Array.from({ length: 9 }, (_, i) => cssColour(temperature(warmth, 1e6 / (mired(1500) + ((mired(12000) - mired(1500)) * i) / 8))))
-  const number = (label: string, field: 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'roll' | 'shadowMap', u: string, min: number, max: number, step: number, geometric = false, show?: (v: number) => string) => (
+  const number = (label: string, field: 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'roll' | 'shadowMap' | 'length' | 'grid' | 'noDiffuse' | 'noSpecular', u: string, min: number, max: number, step: number, geometric = false, show?: (v: number) => string) => (
     <div className="field">
       <span className="label">{label}</span>
-      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={l[field]} unit={u} min={min} max={max} step={step} geometric={geometric} show={show} onDraft={(v, c) => deeds.number(id, l, field, v, u, false, c)} onDone={(v, c) => deeds.number(id, l, field, v, u, true, c)} />
+      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={l[field] ?? 0} unit={u} min={min} max={max} step={step} geometric={geometric} show={show} onDraft={(v, c) => deeds.number(id, l, field, v, u, false, c)} onDone={(v, c) => deeds.number(id, l, field, v, u, true, c)} />
     </div>
   )
   const area = l.kind === 'rect' || l.kind === 'disc'
-  const local = l.kind === 'point' || l.kind === 'spot' || area
+  const local = l.kind === 'point' || l.kind === 'spot' || l.kind === 'line' || area
+  const links = linkedWith(id).length - 1
+  const share = (label: string, field: 'noDiffuse' | 'noSpecular', says: string) => (
+    <div className="field">
+      <span className="label" title={says}>
+        {label}
+      </span>
+      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={Math.round(100 * (1 - (l[field] ?? 0)))} unit="%" min={0} max={100} step={5} onDraft={(v) => deeds.number(id, l, field, 1 - v / 100, '', false)} onDone={(v) => deeds.number(id, l, field, 1 - v / 100, '', true)} />
+    </div>
+  )
   return (
     <div className={`open-light${locked ? ' shut' : ''}`} role="region" aria-label={`${l.name}, opened`} inert={locked}>
-      <div className="field wide">
-        <span className="label">Warmth</span>
-        {kelvin ? (
-          <Slider
-            className="warmth"
-            size="small"
-            track={false}
-            sx={{ '& .MuiSlider-rail': { background: `linear-gradient(90deg, ${warm.join(', ')})` } }}
-            min={-mired(1500)}
-            max={-mired(12000)}
-            step={0.5}
-            value={-mired(Math.min(Math.max(kelvin, 1500), 12000))}
-            getAriaLabel={() => `${l.name} warmth`}
-            getAriaValueText={() => `${kelvin} kelvin`}
-            onChange={(e, v) => deeds.kelvin(id, l, 1e6 / -(v as number), e.type === 'keydown')}
-            onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && deeds.kelvin(id, l, 1e6 / -(v as number))}
-          />
-        ) : (
-          <span className="pick">
-            <input type="color" aria-label={`${l.name} colour`} value={toHex(cssColour(linear(warmth, l.colour)))} onChange={(e) => deeds.rgb(id, l, hexToLinear(e.target.value))} />
-            <button type="button" className="word" onClick={() => deeds.kelvin(id, l, 4000)}>
-              use a temperature
-            </button>
-          </span>
-        )}
-        {kelvin ? (
-          <NumberField label={`${l.name} temperature`} value={kelvin} unit="K" min={800} max={25000} step={100} onDraft={(v, c) => deeds.kelvin(id, l, v, false, c)} onDone={(v, c) => deeds.kelvin(id, l, v, true, c)} />
-        ) : (
-          <span />
-        )}
-      </div>
-      {kelvin ? (
-        <div className="word-row">
-          <button type="button" className="word" onClick={() => deeds.rgb(id, l, linear(warmth, l.colour))}>
-            use a colour instead
-          </button>
-        </div>
-      ) : null}
-      <div className="field">
-        <span className="label">Output</span>
-        <NumberField label={`${l.name} output`} value={l.output} unit={unit} min={0} max={1e9} step={1.08} geometric onDraft={(v, c) => deeds.number(id, l, 'output', v, unit, false, c)} onDone={(v, c) => deeds.number(id, l, 'output', v, unit, true, c)} onStops={(s) => deeds.stops(id, l, l.stops + s)} />
-      </div>
+      <Tone id={id} l={l} warmth={warmth} />
+      <Output id={id} l={l} />
       <div className="field">
         <span className="label">Role</span>
         <input className="text" aria-label={`${l.name} role`} list="roles" defaultValue={l.role ?? ''} key={l.role} onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()} onBlur={(e) => deeds.role(id, l, e.target.value)} />
@@ -80,11 +42,25 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
         </datalist>
       </div>
       {l.kind === 'sun' && number('Angle', 'angle', '°', 0, 20, 0.1)}
-      {(l.kind === 'point' || l.kind === 'spot' || l.kind === 'disc') && number('Radius', 'radius', 'm', l.kind === 'disc' ? 0.001 : 0, 20, 0.01)}
+      {(l.kind === 'point' || l.kind === 'spot' || l.kind === 'disc' || l.kind === 'line') && number('Radius', 'radius', 'm', l.kind === 'disc' ? 0.001 : 0, 20, 0.01)}
+      {(l.kind === 'point' || l.kind === 'line') && number('Length', 'length', 'm', l.kind === 'line' ? 0.01 : 0, 50, 0.05, false, (v) => (v === 0 ? 'none' : tidy(v)))}
       {l.kind === 'rect' && number('Width', 'width', 'm', 0.01, 100, 0.05)}
       {l.kind === 'rect' && number('Height', 'height', 'm', 0.01, 100, 0.05)}
       {l.kind === 'spot' && number('Inner cone', 'inner', '°', 0, l.outer, 1)}
       {l.kind === 'spot' && number('Outer cone', 'outer', '°', Math.max(l.inner, 0.1), 89, 1)}
+      {area && number('Honeycomb', 'grid', '°', 0, 89, 1, false, (v) => (v === 0 ? 'none' : tidy(v)))}
+      {area && (
+        <div className="field">
+          <span className="label">Sides</span>
+          <span className="choice" role="radiogroup" aria-label={`${l.name} sides`}>
+            {([false, true] as const).map((two) => (
+              <button key={String(two)} type="button" role="radio" aria-checked={Boolean(l.twoSided) === two} onClick={() => Boolean(l.twoSided) !== two && deeds.flag(id, l, 'twoSided', two, two ? 'shines to both sides' : 'shines to one side')}>
+                {two ? 'both' : 'one'}
+              </button>
+            ))}
+          </span>
+        </div>
+      )}
       {local && number('Range', 'range', 'm', 0, 1000, 0.25, false, (v) => (v === 0 ? 'none' : String(Math.round(v * 100) / 100)))}
       <div className="field">
         <span className="label">Carry</span>
@@ -96,7 +72,7 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
           ))}
         </span>
       </div>
-      {(l.kind === 'rect' || l.kind === 'disc' || l.kind === 'spot') && number('Roll', 'roll', '°', -180, 180, 1)}
+      {(l.kind === 'rect' || l.kind === 'line' || l.kind === 'spot' || (l.kind === 'point' && Boolean(l.length))) && number('Roll', 'roll', '°', -180, 180, 1)}
       {(local || l.kind === 'sun') && l.shadow ? number('Map', 'shadowMap', 'px', 16, 16384, 2, true, (v) => String(Math.round(v))) : null}
       {local || l.kind === 'sun' ? (
         <div className="field">
@@ -108,6 +84,18 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
           </span>
         </div>
       ) : null}
+      {share('Matt', 'noDiffuse', 'Share of it that matt reflection shows')}
+      {share('Glossy', 'noSpecular', 'Share of it that glossy reflection shows: 0 keeps it out of reflections')}
+      <Beam id={id} l={l} />
+      <Channels id={id} l={l} />
+      {links > 0 && (
+        <p className="why">
+          Linked with {links === 1 ? 'one other' : `${links} others`}: they share all but their places.{' '}
+          <button type="button" className="word" onClick={() => deeds.unlink(id, l)}>
+            unlink
+          </button>
+        </p>
+      )}
       {costs && l.carry !== 'baked' && (
         <p className="why">
           Reaches {(costs.pixels / 1e6).toFixed(2)} million pixels at the target

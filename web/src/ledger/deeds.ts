@@ -1,9 +1,10 @@
-import type { Group, Light, Setup } from '../api.gen'
+import type { Gel, Group, Light, Setup } from '../api.gen'
 import { stopsText, tidy } from '../fields/number'
 import { axes, add, times, type Camera, type V3 } from '../picture/camera'
 import { choose, chooseAll, useLook } from '../picture/look'
 import { draft, edit, entries, say, useSetup, type Op } from '../setup/store'
 import { groupsOf } from '../setup/sums'
+import { inUnit, unitNames, type Unit } from '../setup/units'
 
 /** deeds are the edits a Ledger row makes: each with the words that undo will show. */
 
@@ -55,17 +56,37 @@ export function freeName(doc: Setup, group: string, name: string, also: string[]
 /** setField sets a field of a light, and of all that are chosen with it where fits says so. */
 export function setField<K extends keyof Light>(id: string, _: Light, field: K, value: Light[K] | ((l: Light, id: string) => Light[K]), words: string, done = true, fits: (l: Light) => boolean = () => true) {
   const list = together(id).filter(([, l]) => fits(l))
-  const ops = list.map(([i, l]) => ({ op: 'add', path: at(i, field), value: typeof value === 'function' ? value(l, i) : value }) satisfies Op)
+  const ops: Op[] = []
+  const had = new Set<string>()
+  for (const [i, l] of list) {
+    if (had.has(i)) continue
+    const v = typeof value === 'function' ? value(l, i) : value
+    // Linked lights share the value, chosen or not.
+    for (const k of own.has(field) ? [i] : linkedWith(i)) {
+      had.add(k)
+      ops.push({ op: 'add', path: at(k, field), value: v })
+    }
+  }
   if (list.length === 0) return
   if (done) edit(`${named(list)} ${words}`, ops)
   else draft(ops)
+}
+
+/** own are the fields that linked lights do not share. */
+const own = new Set<string>(['name', 'group', 'order', 'off', 'locked', 'position', 'aim', 'roll'])
+
+/** linkedWith are a light and all that share its values. */
+export function linkedWith(id: string): string[] {
+  const lights = now()?.lights ?? {}
+  const link = lights[id]?.link
+  return link ? [id, ...Object.keys(lights).filter((i) => i !== id && lights[i]?.link === link)] : [id]
 }
 
 const began = (id: string) => useSetup.getState().confirmed?.lights[id]
 
 const placedKind = (k: Light['kind']) => k !== 'sky' && k !== 'sun' && k !== 'emissive'
 
-export const kindNames: Record<Light['kind'], string> = { sun: 'Sun', sky: 'Sky', point: 'Lamp', spot: 'Spot', rect: 'Panel', disc: 'Disc', emissive: 'Shining surface' }
+export const kindNames: Record<Light['kind'], string> = { sun: 'Sun', sky: 'Sky', point: 'Lamp', spot: 'Spot', rect: 'Panel', disc: 'Disc', line: 'Line', emissive: 'Shining surface' }
 
 /** Where the chosen lights were when the hand took hold of one. */
 const grabbed = new Map<string, V3>()
@@ -78,8 +99,8 @@ export function grab(id: string) {
 
 const round = (v: number, to: number) => Math.round(v / to) * to
 
-type NumberField = 'output' | 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'shadowMap' | 'roll'
-const fieldNames: Partial<Record<NumberField, string>> = { inner: 'inner cone', outer: 'outer cone', shadowMap: 'shadow map' }
+type NumberField = 'output' | 'length' | 'grid' | 'unitAt' | 'noDiffuse' | 'noSpecular' | 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'shadowMap' | 'roll'
+const fieldNames: Partial<Record<NumberField, string>> = { unitAt: 'at', noDiffuse: 'matt share', noSpecular: 'glossy share', inner: 'inner cone', outer: 'outer cone', shadowMap: 'shadow map' }
 
 export const deeds = {
   stops(id: string, l: Light, value: number, done = true) {
@@ -98,12 +119,54 @@ export const deeds = {
   },
   /** kelvin sets the temperature; lights chosen with it that have one change in the same way. */
   kelvin: (id: string, l: Light, k: number, done = true, change: (x: number) => number = () => k) =>
-    setField(id, l, 'colour', (q, i) => ({ kelvin: round(Math.min(Math.max(i === id || !q.colour.kelvin ? k : change(q.colour.kelvin), 800), 25000), 10) }), `${round(k, 10)} K`, done),
-  rgb: (id: string, l: Light, rgb: [number, number, number], done = true) => setField(id, l, 'colour', { rgb }, 'colour', done),
+    setField(id, l, 'colour', (q, i) => ({ ...(q.colour.gel ? { gel: q.colour.gel } : {}), ...(q.colour.tint ? { tint: q.colour.tint } : {}), kelvin: round(Math.min(Math.max(i === id || !q.colour.kelvin ? k : change(q.colour.kelvin), 800), 25000), 10) }), `${round(k, 10)} K`, done),
+  /** unit tells a light in another unit, and leaves it as bright as it is. */
+  unit(id: string, l: Light, to: Unit) {
+    const facts = useSetup.getState().lamps
+    const list = together(id).flatMap(([i, q]) => (facts[i]?.perUnit[to] ? [[i, q, facts[i]] as const] : []))
+    const ops = list.flatMap(([i, q, f]) => linkedWith(i).flatMap((k): Op[] => [{ op: 'add', path: at(k, 'unit'), value: to }, replace(at(k, 'output'), inUnit(q, f, to)), { op: 'add', path: at(k, 'unitAt'), value: 0 }]))
+    if (ops.length) edit(`${list.length === 1 ? l.name : `${list.length} lights`} told in ${unitNames[to]}`, ops)
+  },
+  tint: (id: string, l: Light, v: number, done = true, change: (x: number) => number = () => v) => setField(id, l, 'colour', (q, i) => ({ ...q.colour, tint: round(Math.min(Math.max(i === id ? v : change(q.colour.tint ?? 0), -30), 30), 0.1) }), `tint ${tidy(v)}`, done, (q) => !q.colour.rgb),
+  gel: (id: string, l: Light, gel: Gel | null) => setField(id, l, 'colour', (q) => ({ ...q.colour, gel: gel?.id ?? '' }), gel ? `through ${gel.name.toLowerCase()}` : 'without gel'),
+  /** beam sets one of the things that shape a beam, or takes it away. */
+  beam<K extends 'profile' | 'gobo' | 'doors'>(id: string, l: Light, what: K, value: Light[K] | null, words: string, done = true) {
+    const fits = (q: Light) => (what === 'gobo' ? q.kind === 'spot' : what === 'doors' ? q.kind === 'spot' || q.kind === 'rect' : q.kind === 'spot' || q.kind === 'point')
+    setField(id, l, what, value as Light[K], words, done, fits)
+  },
+  flag: (id: string, l: Light, field: 'twoSided', on: boolean, words: string) => setField(id, l, field, on, words),
+  channels: (id: string, l: Light, bits: number, words: string) => setField(id, l, 'channels', bits, words),
+  /** link gives lights one set of values: those of the first. */
+  link(ids: string[]) {
+    const doc = now()
+    const [first, ...rest] = ids
+    const l = first ? doc?.lights[first] : undefined
+    if (!doc || !l || !first || rest.length === 0) return
+    const name = l.link || free(Object.fromEntries(Object.values(doc.lights).map((q) => [q.link ?? '', 1])), l.name)
+    const ops: Op[] = ids.map((i) => {
+      const q = doc.lights[i] as Light
+      const keep = Object.fromEntries([...own].map((k) => [k, q[k as keyof Light]]).filter(([, v]) => v !== undefined))
+      const values = Object.fromEntries(Object.entries(structuredClone(l)).filter(([k]) => !own.has(k)))
+      return replace(`/lights/${i}`, { ...values, ...keep, link: name })
+    })
+    edit(`${ids.length} lights linked`, ops)
+  },
+  unlink(id: string, l: Light) {
+    const rest = linkedWith(id).filter((i) => i !== id)
+    // A set of one is none.
+    const ops = [id, ...(rest.length === 1 ? rest : [])].map((i): Op => ({ op: 'add', path: at(i, 'link'), value: '' }))
+    edit(`${l.name} unlinked`, ops)
+  },
+  groupShift(id: string, doc: Setup, field: 'hue' | 'mired', v: number, done = true) {
+    const ops: Op[] = [{ op: 'add', path: `/groups/${id}/${field}`, value: Math.round(v * 10) / 10 }]
+    if (done) edit(`${doc.groups[id]?.name ?? ''} ${field === 'hue' ? `hue ${tidy(v)}°` : `${v < 0 ? '−' : '+'}${tidy(Math.abs(v))} mired`}`, ops)
+    else draft(ops)
+  },
+  rgb: (id: string, l: Light, rgb: [number, number, number], done = true) => setField(id, l, 'colour', (q) => ({ ...(q.colour.gel ? { gel: q.colour.gel } : {}), rgb }), 'colour', done),
   /** number sets one of a light's numbers; lights chosen with it change in the same way, so that differences stay. */
   number(id: string, l: Light, field: NumberField, v: number, unit: string, done = true, change: (x: number) => number = () => v) {
     const whole = field === 'shadowMap' ? Math.round : (x: number) => x
-    setField(id, l, field, (q, i) => whole(i === id ? v : change(q[field])), `${field === 'output' ? '' : `${fieldNames[field] ?? field} `}${tidy(v)} ${unit}`, done, (q) => q.kind === l.kind || field === 'range' || field === 'output')
+    setField(id, l, field, (q, i) => whole(i === id ? v : change(q[field] ?? 0)), `${field === 'output' ? '' : `${fieldNames[field] ?? field} `}${tidy(v)} ${unit}`, done, (q) => q.kind === l.kind || field === 'range' || field === 'output')
   },
   off(id: string, l: Light) {
     setField(id, l, 'off', !l.off, l.off ? 'on' : 'off')
@@ -121,7 +184,7 @@ export const deeds = {
   },
   /** handle moves what a handle of one light moves: its own values, and the place of all that are chosen. */
   handle(id: string, doc: Setup, changes: Partial<Light>, shift: V3 | undefined, words: string, done: boolean) {
-    const ops: Op[] = Object.entries(changes).map(([k, v]) => replace(at(id, k), v))
+    const ops: Op[] = Object.entries(changes).flatMap(([k, v]) => (own.has(k) ? [id] : linkedWith(id)).map((i): Op => ({ op: 'add', path: at(i, k), value: v })))
     const list = together(id)
     if (shift) {
       for (const [i] of list) {
@@ -156,7 +219,7 @@ export const deeds = {
     const l: Light = {
       name, group, order, kind, output: kind === 'sun' ? 10000 : kind === 'sky' ? 200 : 800, stops: 0, colour: { kelvin: kind === 'sky' ? 7500 : kind === 'sun' ? 5200 : 3200 }, off: false,
       position, aim, roll: 0, radius: kind === 'disc' ? 0.25 : kind === 'point' || kind === 'spot' ? 0.04 : 0, width: kind === 'rect' ? 1 : 0, height: kind === 'rect' ? 0.6 : 0,
-      angle: kind === 'sun' ? 0.53 : 0, inner: kind === 'spot' ? 20 : 0, outer: kind === 'spot' ? 32 : 0, range: kind === 'sun' || kind === 'sky' ? 0 : 8, shadow: true, shadowMap: kind === 'sun' ? 2048 : 512, carry: 'live', channels: 255,
+      angle: kind === 'sun' ? 0.53 : 0, length: kind === 'line' ? 1.2 : 0, inner: kind === 'spot' ? 20 : 0, outer: kind === 'spot' ? 32 : 0, range: kind === 'sun' || kind === 'sky' ? 0 : 8, shadow: true, shadowMap: kind === 'sun' ? 2048 : 512, carry: 'live', channels: 255,
     }
     edit(`New light ${name}`, [{ op: 'add', path: `/lights/${id}`, value: l }])
     choose(id)

@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, Contrast, Edit, Fault, Imported, Line, Listed, Notice, Point, Reading, RevertAsk, Snapshot, SnapshotAsk, StageFacts, Target, UndoAsk, Warmth } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, Contrast, Edit, Fault, Imported, Line, Listed, Notice, Point, Reading, RevertAsk, Snapshot, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -29,6 +29,8 @@ const post = (body: unknown): RequestInit => ({ method: 'POST', headers: { 'Cont
 export const api = {
   setups: () => ask<Listed[]>('/api/setups'),
   targets: () => ask<Target[]>('/api/targets'),
+  palette: () => ask<Palette>('/api/palette'),
+  curves: (hash: string) => ask<Polar>(`/api/profiles/${hash}`),
   warmth: () => ask<Warmth>('/api/warmth'),
   edit: (id: number, e: Edit) => ask<Answer>(`/api/setups/${id}/edits`, post(e)),
   undo: (id: number, u: UndoAsk) => ask<Answer>(`/api/setups/${id}/undo`, post(u)),
@@ -53,6 +55,10 @@ export const importFile = (file: File, progress: (share: number) => void) => sen
 
 /** bringAgain sends a new version of a setup's place. */
 export const bringAgain = (id: number, seq: number, file: File, progress: (share: number) => void) => send<Again>(`/api/setups/${id}/place?person=${person}&window=${windowName}&seq=${seq}&called=${encodeURIComponent(called())}`, file, progress)
+
+/** keepProfile and keepSlide send a luminaire file, or a picture for a gobo. */
+export const keepProfile = (file: File) => send<KeptProfile>('/api/profiles', file, () => undefined)
+export const keepSlide = (file: File) => send<KeptSlide>('/api/slides', file, () => undefined)
 
 function send<T>(path: string, file: File, progress: (share: number) => void): Promise<T> {
   return new Promise((resolve, reject) => {

@@ -2,7 +2,8 @@ import { useRef } from 'react'
 import type { Light, Setup, Warmth } from '../api.gen'
 import { deeds, grab, lockedLight } from '../ledger/deeds'
 import { tidy } from '../fields/number'
-import { cssColour, isOff, linear } from '../setup/sums'
+import { isOff } from '../setup/sums'
+import { toneOf } from '../setup/tone'
 import { add, axes, cross, dot, len, nearestOnLine, norm, onPlane, project, ray, sub, times, type Camera, type V3 } from './camera'
 import { covered, under } from './ground'
 import { choose, useLook, type Axes } from './look'
@@ -34,7 +35,7 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
     const q = project(camera, p)
     return q ? { x: q.x * width, y: q.y * height, depth: q.depth, u: q.x, v: q.y } : null
   }
-  const colourOf = (l: Light) => cssColour(linear(warmth, l.colour))
+  const colourOf = (id: string, l: Light) => toneOf(doc, id, l, warmth)
   return (
     <svg ref={box} className="overlay" width={width} height={height} aria-hidden={!handles} data-testid="overlay">
       {thirds && (
@@ -67,7 +68,7 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
               <title>{l.name}</title>
               <circle r={9} className="touch" />
               <circle r={4.5} className="dark" />
-              <circle r={3} fill={colourOf(l)} />
+              <circle r={3} fill={colourOf(id, l)} />
             </g>
           )
         })}
@@ -75,7 +76,7 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
         const l = doc.lights[id]
         if (!l) return null
         if (l.kind === 'sun') return <SunDial key={id} id={id} l={l} camera={camera} doc={doc} box={box} />
-        return placed(l) ? <Handles key={id} id={id} l={l} doc={doc} camera={camera} width={width} height={height} at={at} box={box} colour={colourOf(l)} /> : null
+        return placed(l) ? <Handles key={id} id={id} l={l} doc={doc} camera={camera} width={width} height={height} at={at} box={box} colour={colourOf(id, l)} /> : null
       })}
       {handles && <MoverHandle doc={doc} camera={camera} at={at} box={box} />}
       {pins.map((p, i) => {

@@ -101,7 +101,7 @@ test('an answer to an old gaze is not followed', () => {
 
 test('lamps of a drag count until it is confirmed', () => {
   draft([stops(1)])
-  hear({ type: 'drafted', lamps: { lamp: { key: 'k2', perOutput: 1, shines: false } } })
+  hear({ type: 'drafted', lamps: { lamp: { key: 'k2', perOutput: 1, shines: false, perUnit: {}, colour: [1, 1, 1] } } })
   expect(lampsNow(useSetup.getState()).lamp?.key).toBe('k2')
   draft([])
   expect(lampsNow(useSetup.getState()).lamp).toBeUndefined()

@@ -1,6 +1,6 @@
 import jsonpatch, { type Operation } from 'fast-json-patch'
 import { create } from 'zustand'
-import type { Drafted, Edited, Failed, Figures, FrameNews, Hello, LampFact, Light, Present, Preview, Setup, Sighted } from '../api.gen'
+import type { Drafted, Edited, Failed, Figures, FrameNews, Hello, LampFact, Present, Preview, Setup, Sighted } from '../api.gen'
 import { api, called, person, Refused, windowName } from '../net/client'
 
 export interface Op {
@@ -349,4 +349,3 @@ export function entries<T extends { order: number }>(m: Record<string, T>): [str
   return Object.entries(m).sort((a, b) => a[1].order - b[1].order || (a[0] < b[0] ? -1 : 1))
 }
 
-export const unitOf = (l: Light) => (l.kind === 'sun' ? 'lx' : l.kind === 'sky' || l.kind === 'emissive' ? 'cd/m²' : 'lm')

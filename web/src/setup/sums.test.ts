@@ -5,7 +5,7 @@ import { clipStops, evOf, exposureFactor, finest, gains, gives, temperature } fr
 const warmth: Warmth = { minKelvin: 1000, maxKelvin: 10000, colours: [[3, 0.5, 0], [1, 1, 1], [0.8, 1, 1.4]] }
 const light = (over: object) => ({ name: 'l', group: 'g', kind: 'point', output: 100, stops: 0, colour: { rgb: [2, 2, 2] }, off: false, ...over })
 const doc = (over = {}, group = {}) => ({ groups: { g: { name: 'g', order: 0, trim: 0, off: false, ...group } }, lights: { a: light(over), b: light({}) }, curve: 'plain' }) as unknown as Setup
-const lamps = { a: { key: 'ka', perOutput: 0.5, shines: false }, b: { key: 'kb', perOutput: 0.5, shines: false } }
+const lamps = { a: { key: 'ka', perOutput: 0.5, shines: false, perUnit: {}, colour: [1, 1, 1] as [number, number, number] }, b: { key: 'kb', perOutput: 0.5, shines: false, perUnit: {}, colour: [1, 1, 1] as [number, number, number] } }
 const none = new Set<string>()
 
 test('a gain is colour of luminance 1 times output, stops and trim', () => {

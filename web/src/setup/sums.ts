@@ -1,5 +1,7 @@
 import type { Colour, FrameNews, Group, LampFact, LayerNews, Light, Setup, Warmth } from '../api.gen'
 
+import { nominal } from './units'
+
 export type RGB = [number, number, number]
 
 export const luminance = (c: RGB) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2]
@@ -33,10 +35,16 @@ export function groupsOf(doc: Setup, id: string): Group[] {
 /** level is a light's strength in the units of its layers, on or off. */
 export function level(doc: Setup, l: Light, f: LampFact): number {
   const trim = groupsOf(doc, l.group).reduce((a, g) => a + g.trim, 0)
-  return l.output * 2 ** (l.stops + trim) * f.perOutput
+  return nominal(l) * 2 ** (l.stops + trim) * f.perOutput
 }
 
 export const isOff = (doc: Setup, l: Light) => l.off || groupsOf(doc, l.group).some((g) => g.off)
+
+/** emitted is what leaves a light of unit output: plain colours at once, what a tint, a gel or a group makes of them as the server has worked out. */
+export function emitted(doc: Setup, l: Light, f: LampFact | undefined, w: Warmth): RGB {
+  const plain = !l.colour.tint && !l.colour.gel && !groupsOf(doc, l.group).some((g) => g.hue || g.mired)
+  return plain || !f ? linear(w, l.colour) : f.colour
+}
 
 /** gains are what the unit layers are multiplied by, by light id. */
 export function gains(doc: Setup, lamps: Record<string, LampFact>, w: Warmth, alone: ReadonlySet<string>): Record<string, RGB> {
@@ -48,7 +56,7 @@ export function gains(doc: Setup, lamps: Record<string, LampFact>, w: Warmth, al
       out[id] = [0, 0, 0]
       continue
     }
-    const c = linear(w, l.colour)
+    const c = emitted(doc, l, f, w)
     const k = level(doc, l, f)
     out[id] = [c[0] * k, c[1] * k, c[2] * k]
   }

@@ -6,6 +6,7 @@ import { lux, nits } from '../frame/SeeLine'
 import { api } from '../net/client'
 import { useLook } from '../picture/look'
 import { cssColour, evOf, linear } from '../setup/sums'
+import { toneOf } from '../setup/tone'
 import { useSetup } from '../setup/store'
 import { readPin } from './weighing'
 
@@ -53,7 +54,7 @@ export function WeighPanel({ reading, doc, warmth, title }: { reading: Reading; 
         {top.slice(0, 9).map((s) => {
           const l = doc.lights[s.light]
           if (!l) return null
-          const c = cssColour(linear(warmth, l.colour))
+          const c = toneOf(doc, s.light, l, warmth)
           const k = s.direct + s.bounced + s.seen
           return (
             <div key={s.light} className="line">

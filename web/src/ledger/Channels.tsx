@@ -1,0 +1,29 @@
+import type { Light } from '../api.gen'
+import { useSetup } from '../setup/store'
+import { deeds } from './deeds'
+
+export const channelNumbers = [1, 2, 3, 4, 5, 6, 7, 8] as const
+
+/** channelName is what a channel is called. */
+export const channelName = (names: Record<string, { name: string }> | undefined, n: number) => names?.[n]?.name || `Channel ${n}`
+
+/** Channels are which of the eight a light is on: it lights what shares one with it. */
+export function Channels({ id, l }: { id: string; l: Light }) {
+  const names = useSetup((s) => s.doc?.channels)
+  return (
+    <div className="field wide">
+      <span className="label">Channels</span>
+      <span className="bits" role="group" aria-label={`${l.name} channels`}>
+        {channelNumbers.map((n) => {
+          const on = Boolean(l.channels & (1 << (n - 1)))
+          return (
+            <button key={n} type="button" aria-pressed={on} title={channelName(names, n)} aria-label={`${l.name} ${channelName(names, n)}`} onClick={() => deeds.channels(id, l, l.channels ^ (1 << (n - 1)), `${on ? 'off' : 'on'} ${channelName(names, n)}`)}>
+              {n}
+            </button>
+          )
+        })}
+      </span>
+      <span />
+    </div>
+  )
+}

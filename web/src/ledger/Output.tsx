@@ -1,0 +1,46 @@
+import type { Light } from '../api.gen'
+import { NumberField } from '../fields/NumberField'
+import { useSetup } from '../setup/store'
+import { unitNames, unitOf, unitSays, type Unit } from '../setup/units'
+import { deeds } from './deeds'
+
+/** Output is how strong a lamp is, in the unit it is told in. */
+export function Output({ id, l }: { id: string; l: Light }) {
+  const fact = useSetup((s) => s.lamps[id])
+  const unit = unitOf(l)
+  const units = (Object.keys(unitNames) as Unit[]).filter((u) => u === unit || fact?.perUnit[u])
+  const measured = l.profile && !l.profile.scaled
+  const ev = unit === 'ev'
+  return (
+    <div className="field wide">
+      <span className="label">Output</span>
+      <span className="pair">
+        {measured ? (
+          <span className="fixed" title="As the luminaire was measured; stops come on top">
+            {Math.round(l.profile?.flux ?? 0)}
+          </span>
+        ) : (
+          <NumberField label={`${l.name} output`} value={l.output} min={ev ? -20 : 0} max={ev ? 30 : 1e9} step={ev ? 1 / 3 : 1.08} geometric={!ev} onDraft={(v, c) => deeds.number(id, l, 'output', v, unitNames[unit], false, c)} onDone={(v, c) => deeds.number(id, l, 'output', v, unitNames[unit], true, c)} onStops={(s) => deeds.stops(id, l, l.stops + s)} />
+        )}
+        {measured ? (
+          <span className="unit">lm, as measured</span>
+        ) : (
+          <select className="unit-of" aria-label={`${l.name} unit`} value={unit} title={unitSays[unit]} onChange={(e) => deeds.unit(id, l, e.target.value as Unit)}>
+            {units.map((u) => (
+              <option key={u} value={u} title={unitSays[u]}>
+                {unitNames[u]}
+              </option>
+            ))}
+          </select>
+        )}
+      </span>
+      {!measured && unit === 'lx' && l.kind !== 'sun' ? (
+        <NumberField label={`${l.name} lux at`} value={l.unitAt || 1} unit="m" min={0.05} max={1000} step={0.25} onDraft={(v, c) => deeds.number(id, l, 'unitAt', v, 'm', false, c)} onDone={(v, c) => deeds.number(id, l, 'unitAt', v, 'm', true, c)} />
+      ) : !measured && unit === 'W' ? (
+        <NumberField label={`${l.name} efficacy`} value={l.unitAt || 100} unit="lm/W" min={0.1} max={683} step={1} onDraft={(v, c) => deeds.number(id, l, 'unitAt', v, 'lm/W', false, c)} onDone={(v, c) => deeds.number(id, l, 'unitAt', v, 'lm/W', true, c)} />
+      ) : (
+        <span />
+      )}
+    </div>
+  )
+}

@@ -1,0 +1,105 @@
+import { Slider } from '@mui/material'
+import { useQuery } from '@tanstack/react-query'
+import type { Light, Warmth } from '../api.gen'
+import { hexToLinear, linearToHex } from '../fields/colour'
+import { NumberField } from '../fields/NumberField'
+import { api } from '../net/client'
+import { startTool } from '../picture/tool'
+import { cssColour, linear, temperature } from '../setup/sums'
+import { deeds } from './deeds'
+
+const mired = (k: number) => 1e6 / k
+
+/** hexOf shows a light's colour as full as the screen allows. */
+function hexOf(c: readonly number[]) {
+  const m = Math.max(...c, 1e-9)
+  return linearToHex(c.map((v) => v / m))
+}
+
+/** Tone is the colour of a light: a temperature with its tint, or a colour; and the gel before it. */
+export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }) {
+  const palette = useQuery({ queryKey: ['palette'], queryFn: api.palette, staleTime: Infinity })
+  const kelvin = l.colour.kelvin
+  const tint = l.colour.tint ?? 0
+  const warm = Array.from({ length: 9 }, (_, i) => cssColour(temperature(warmth, 1e6 / (mired(1500) + ((mired(12000) - mired(1500)) * i) / 8))))
+  const own = linear(warmth, l.colour)
+  return (
+    <>
+      <div className="field wide">
+        <span className="label">{kelvin ? 'Warmth' : 'Colour'}</span>
+        {kelvin ? (
+          <Slider
+            className="warmth"
+            size="small"
+            track={false}
+            sx={{ '& .MuiSlider-rail': { background: `linear-gradient(90deg, ${warm.join(', ')})` } }}
+            min={-mired(1500)}
+            max={-mired(12000)}
+            step={0.5}
+            value={-mired(Math.min(Math.max(kelvin, 1500), 12000))}
+            getAriaLabel={() => `${l.name} warmth`}
+            getAriaValueText={() => `${kelvin} kelvin`}
+            onChange={(e, v) => deeds.kelvin(id, l, 1e6 / -(v as number), e.type === 'keydown')}
+            onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && deeds.kelvin(id, l, 1e6 / -(v as number))}
+          />
+        ) : (
+          <span className="pick">
+            <input type="color" aria-label={`${l.name} colour`} value={hexOf(own)} onChange={(e) => deeds.rgb(id, l, hexToLinear(e.target.value))} />
+            <input
+              className="text hex"
+              aria-label={`${l.name} hex`}
+              key={hexOf(own)}
+              defaultValue={hexOf(own)}
+              spellCheck={false}
+              onKeyDown={(e) => {
+                e.stopPropagation()
+                if (e.key === 'Enter') e.currentTarget.blur()
+              }}
+              onBlur={(e) => {
+                const t = e.target.value.trim().replace(/^#?/, '#')
+                if (/^#[0-9a-f]{6}$/i.test(t) && t.toLowerCase() !== hexOf(own) && t !== '#000000') deeds.rgb(id, l, hexToLinear(t))
+                else e.target.value = hexOf(own)
+              }}
+            />
+          </span>
+        )}
+        {kelvin ? <NumberField label={`${l.name} temperature`} value={kelvin} unit="K" min={800} max={25000} step={100} onDraft={(v, c) => deeds.kelvin(id, l, v, false, c)} onDone={(v, c) => deeds.kelvin(id, l, v, true, c)} /> : <span />}
+      </div>
+      <div className="word-row">
+        {kelvin ? (
+          <button type="button" className="word" onClick={() => deeds.rgb(id, l, own)}>
+            use a colour instead
+          </button>
+        ) : (
+          <button type="button" className="word" onClick={() => deeds.kelvin(id, l, 4000)}>
+            use a temperature
+          </button>
+        )}
+        <button type="button" className="word" title="Click a place in the picture: the light takes its colour" onClick={() => startTool('colour', id)}>
+          pick from the picture
+        </button>
+      </div>
+      {kelvin ? (
+        <div className="field">
+          <span className="label" title="Off the black-body curve, in thousandths of Duv: green above zero, magenta below">
+            Tint
+          </span>
+          <NumberField label={`${l.name} tint`} value={tint} min={-30} max={30} step={1} onDraft={(v, c) => deeds.tint(id, l, v, false, c)} onDone={(v, c) => deeds.tint(id, l, v, true, c)} onReset={() => deeds.tint(id, l, 0)} show={(v) => (v === 0 ? '0' : `${v > 0 ? '+' : '−'}${Math.abs(Math.round(v * 10) / 10)}${v > 0 ? ' green' : ' mag.'}`)} />
+        </div>
+      ) : (
+        <div className="field" />
+      )}
+      <div className="field">
+        <span className="label">Gel</span>
+        <select className="text" aria-label={`${l.name} gel`} value={l.colour.gel ?? ''} onChange={(e) => deeds.gel(id, l, palette.data?.gels.find((g) => g.id === e.target.value) ?? null)}>
+          <option value="">none</option>
+          {palette.data?.gels.map((g) => (
+            <option key={g.id} value={g.id}>
+              {g.name}
+            </option>
+          ))}
+        </select>
+      </div>
+    </>
+  )
+}
