@@ -8,7 +8,6 @@ import (
 	"image"
 	"math"
 	"slices"
-	"strings"
 
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
@@ -209,10 +208,10 @@ func (s *Session) Contrast(sightKey string, object int, ev float64) (c weigh.Con
 	curve := exposure.Curve(s.doc.Curve)
 	s.mu.Unlock()
 	sc := t.stage.scene
-	if o := &sc.Objects[object]; o.Hi.Sub(o.Lo).Len() > figureSize {
+	if o := &sc.Objects[object]; o.Hi.Sub(o.Lo).Len() > scene.FigureSize {
 		return c, false, nil // a wall or a floor is no figure
 	}
-	name, part := figureOf(sc, object)
+	name, part := scene.Figure(sc, object)
 	inside := make([]bool, len(f.guide.Tri))
 	for i, tri := range f.guide.Tri {
 		inside[i] = tri != math.MaxUint32 && part[sc.Obj[tri]]
@@ -220,30 +219,6 @@ func (s *Session) Contrast(sightKey string, object int, ev float64) (c weigh.Con
 	c, ok = weigh.Outline(inside, pic, f.w, f.h, max(f.h/90, 2), ev, curve)
 	c.Figure = name
 	return c, ok, nil
-}
-
-// figureSize is how large, in metres across, what hangs from one node at the top
-// of the file may be to count as one figure; of larger things (the level itself)
-// only the object counts.
-const figureSize = 6
-
-// figureOf is the figure that an object belongs to: its name, and its objects.
-func figureOf(sc *scene.Scene, object int) (name string, part []bool) {
-	part = make([]bool, len(sc.Objects))
-	top, _, nested := strings.Cut(sc.Objects[object].Path, "/")
-	lo, hi := sc.Objects[object].Lo, sc.Objects[object].Hi
-	for i := range sc.Objects {
-		if o := &sc.Objects[i]; nested && strings.HasPrefix(o.Path, top+"/") {
-			part[i] = true
-			lo, hi = vec.Min3(lo, o.Lo), vec.Max3(hi, o.Hi)
-		}
-	}
-	if nested && hi.Sub(lo).Len() <= figureSize {
-		return top, part
-	}
-	clear(part)
-	part[object] = true
-	return sc.Objects[object].Name, part
 }
 
 // Notice says for every view and every light that is on how much an eye would

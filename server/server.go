@@ -72,6 +72,7 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Get("/setups/:id/maps/:frame", s.frameMap)
 	api.Get("/setups/:id/drawn/:frame/:what", s.drawn)
 	api.Post("/setups/:id/weigh", s.weigh)
+	api.Post("/setups/:id/placement", s.placement)
 	api.Get("/setups/:id/contrast", s.contrast)
 	api.Get("/setups/:id/notice", s.notice)
 	api.Get("/setups/:id/stage", s.stage)
@@ -401,6 +402,24 @@ func (s *Server) weigh(c fiber.Ctx) error {
 		return fmt.Errorf("%w: the question names no point of the picture", errEdit)
 	}
 	a, err := open.Weigh(c.Context(), q)
+	if err != nil {
+		return err
+	}
+	return c.JSON(a)
+}
+
+// placement answers where a light has to go for its result to fall where it is wanted.
+func (s *Server) placement(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	var q bench.PlaceAsk
+	in := func(v float64) bool { return v >= 0 && v <= 1 }
+	if err := json.Unmarshal(c.Body(), &q); err != nil || !in(q.X) || !in(q.Y) || !in(q.FromX) || !in(q.FromY) {
+		return fmt.Errorf("%w: the question names no point of the picture", errEdit)
+	}
+	a, err := open.Place(c.Context(), q)
 	if err != nil {
 		return err
 	}

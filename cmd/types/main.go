@@ -27,7 +27,7 @@ var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, b
 	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
 	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{},
 	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{},
-	server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
+	bench.PlaceAsk{}, bench.Placed{}, server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {
@@ -71,6 +71,7 @@ type generator struct {
 var unions = map[string]string{
 	"Kind": `'sun' | 'point' | 'spot' | 'rect' | 'disc' | 'sky' | 'emissive' | 'line'`, "Carry": `'baked' | 'split' | 'live'`, "Deed": `'edit' | 'undo' | 'redo'`,
 	"Unit":   `'lm' | 'cd' | 'lx' | 'cd/m2' | 'ev' | 'W'`,
+	"How":    `'highlight' | 'shadow' | 'graze' | 'aim' | 'fit' | 'mirror' | 'hold'`,
 	"Part":   `'static' | 'mover' | 'blocker'`,
 	"Reason": `'lit' | 'channel' | 'range' | 'cone' | 'away' | 'shadow' | 'enclosed' | 'off'`,
 }

@@ -15,6 +15,7 @@ type Probe struct {
 	Material int
 	Pos      vec.V3
 	N        vec.V3 // geometric normal, on the viewer's side
+	Smooth   vec.V3 // interpolated normal, on that side too
 	Dist     float32
 	channels uint8
 }
@@ -36,11 +37,11 @@ func (w *World) Probe(o, d vec.V3, sight Sight) (p Probe, ok bool) {
 			from = h.T + offset(q.Pos)
 			continue
 		}
-		n := q.Ng
+		n, smooth := q.Ng, q.Ns
 		if n.Dot(d) > 0 {
-			n = n.Neg()
+			n, smooth = n.Neg(), smooth.Neg()
 		}
-		return Probe{tri, obj, int(w.S.Mat[tri]), q.Pos, n, h.T, w.channels[obj]}, true
+		return Probe{tri, obj, int(w.S.Mat[tri]), q.Pos, n, smooth, h.T, w.channels[obj]}, true
 	}
 	return p, false
 }
@@ -143,5 +144,36 @@ func (w *World) ProbeAt(tri uint32, pos, eye vec.V3) Probe {
 		n = n.Neg()
 	}
 	obj := int(w.S.Obj[tri])
-	return Probe{tri, obj, int(w.S.Mat[tri]), pos, n, pos.Sub(eye).Len(), w.channels[obj]}
+	return Probe{tri, obj, int(w.S.Mat[tri]), pos, n, n, pos.Sub(eye).Len(), w.channels[obj]}
+}
+
+// Stands finds what a light's ray from o, on a surface with normal n, meets along
+// the unit direction d within dist: its distance and object, or -1. Clear glass
+// and what masks cut away are passed.
+func (w *World) Stands(o, n, d vec.V3, dist float32) (at float32, object int) {
+	t := w.tracer()
+	defer t.release()
+	r := trace.Ray{O: leave(o, n, d), D: d, Max: dist}
+	for range 256 {
+		tri, h, ok := t.first(r, 0.5)
+		if !ok {
+			return dist, -1
+		}
+		if w.Clear(tri) {
+			r.Min = h.T + offset(r.O.Add(d.Scale(h.T)))
+			continue
+		}
+		return h.T, int(w.S.Obj[tri])
+	}
+	return dist, -1
+}
+
+// Clear tells the triangles of clear glass.
+func (w *World) Clear(tri uint32) bool { return w.S.Materials[w.S.Mat[tri]].Transmission > 0.5 }
+
+// Passes is the share of light, per colour, that gets from o along d as far as dist.
+func (w *World) Passes(o, d vec.V3, dist float32) vec.V3 {
+	t := w.tracer()
+	defer t.release()
+	return t.passes(o, d, dist)
 }

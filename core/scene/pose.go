@@ -275,3 +275,39 @@ func slerp(a, b [4]float64, u float64) (v [4]float64) {
 	}
 	return v
 }
+
+// FigureSize is how large, in metres across, what hangs from one node at the top
+// of the file may be to count as one figure; of larger things (the level itself)
+// only the object counts.
+const FigureSize = 6
+
+// Figure is the figure that an object belongs to: its name, and its objects.
+func Figure(sc *Scene, object int) (name string, part []bool) {
+	part = make([]bool, len(sc.Objects))
+	top, _, nested := strings.Cut(sc.Objects[object].Path, "/")
+	lo, hi := sc.Objects[object].Lo, sc.Objects[object].Hi
+	for i := range sc.Objects {
+		if o := &sc.Objects[i]; nested && strings.HasPrefix(o.Path, top+"/") {
+			part[i] = true
+			lo, hi = vec.Min3(lo, o.Lo), vec.Max3(hi, o.Hi)
+		}
+	}
+	if nested && hi.Sub(lo).Len() <= FigureSize {
+		return top, part
+	}
+	clear(part)
+	part[object] = true
+	return sc.Objects[object].Name, part
+}
+
+// Extent is the box round the figure that an object belongs to.
+func Extent(sc *Scene, object int) (lo, hi vec.V3) {
+	_, part := Figure(sc, object)
+	lo, hi = sc.Objects[object].Lo, sc.Objects[object].Hi
+	for i := range sc.Objects {
+		if part[i] {
+			lo, hi = vec.Min3(lo, sc.Objects[i].Lo), vec.Max3(hi, sc.Objects[i].Hi)
+		}
+	}
+	return lo, hi
+}

@@ -533,6 +533,30 @@ export interface Line {
   made: string
 }
 
+export interface PlaceAsk {
+  gaze: Gaze
+  how: 'highlight' | 'shadow' | 'graze' | 'aim' | 'fit' | 'mirror' | 'hold'
+  light: string
+  x: number
+  y: number
+  fromX: number
+  fromY: number
+  distance: number
+}
+
+export interface Placed {
+  able: boolean
+  words: string
+  position?: [number, number, number]
+  aim?: [number, number, number]
+  width?: number
+  height?: number
+  roll?: number
+  stops?: number
+  at: [number, number, number]
+  distance: number
+}
+
 export interface Polar {
   peak: number
   along: number[]

@@ -2,6 +2,7 @@ import { deeds, kindNames, replace } from '../ledger/deeds'
 import { pivotAt } from '../picture/navigate'
 import { framed, type V3 } from '../picture/camera'
 import { cameraNow, choose, chooseAll, moveCamera, stepBack, surround, toView, toggleAlone, useLook, type Way } from '../picture/look'
+import { endTool, startTool, tools, useTool, type ToolKind } from '../picture/tool'
 import { wayOrder, waySpecs } from '../picture/ways'
 import { useThings } from '../scene/things'
 import { edit, entries, say, undo, useSetup } from '../setup/store'
@@ -120,6 +121,13 @@ const stepStops = (by: number) => () => {
   if (chosen && l) deeds.stops(chosen, l, l.stops + by)
 }
 
+/** toolOn takes a tool in hand for the chosen light. */
+function toolOn(kind: ToolKind) {
+  const { chosen } = look()
+  if (!chosen) say('Choose a light first, then place it by its result.')
+  else startTool(kind, chosen)
+}
+
 const splitOrder = ['none', 'wipe', 'side', 'other', 'difference'] as const
 
 function nextSplit() {
@@ -151,6 +159,7 @@ export const commands: Command[] = [
   { name: 'New line', keys: '', area: 'Light', run: create('line'), able: camera },
   { name: 'New sun', keys: '', area: 'Light', run: create('sun'), able: camera },
   { name: 'New sky', keys: '', area: 'Light', run: create('sky'), able: camera },
+  ...tools.map((t): Command => ({ name: t.command, keys: t.keys, area: 'Light', run: () => toolOn(t.kind), able: some })),
   { name: 'Frame what is chosen', keys: 'F', area: 'Camera', run: frameChosen },
   { name: 'Back to where the eye was', keys: 'B', area: 'Camera', run: () => stepBack(), able: () => look().back.length > 0 },
   { name: 'Forth again', keys: 'Shift B', area: 'Camera', run: () => stepBack(true), able: () => look().forth.length > 0 },
@@ -220,7 +229,8 @@ export function runKey(e: KeyboardEvent): boolean {
   }
   if (e.key === 'Escape') {
     const l = look()
-    if (l.walking) useLook.setState({ walking: false })
+    if (useTool.getState().kind) endTool()
+    else if (l.walking) useLook.setState({ walking: false })
     else if (l.alone.size) useLook.setState({ alone: new Set() })
     else {
       choose(null)

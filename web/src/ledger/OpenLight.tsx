@@ -6,6 +6,7 @@ import { Beam } from './Beam'
 import { Channels } from './Channels'
 import { deeds, linkedWith } from './deeds'
 import { Output } from './Output'
+import { PlaceRow } from './PlaceRow'
 import { Tone } from './Tone'
 
 /** OpenLight is a Ledger row opened where it stands: everything the light has. */
@@ -32,6 +33,7 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
     <div className={`open-light${locked ? ' shut' : ''}`} role="region" aria-label={`${l.name}, opened`} inert={locked}>
       <Tone id={id} l={l} warmth={warmth} />
       <Output id={id} l={l} />
+      {(local || l.kind === 'sun') && <PlaceRow id={id} l={l} />}
       <div className="field">
         <span className="label">Role</span>
         <input className="text" aria-label={`${l.name} role`} list="roles" defaultValue={l.role ?? ''} key={l.role} onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()} onBlur={(e) => deeds.role(id, l, e.target.value)} />
@@ -48,7 +50,7 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
       {l.kind === 'rect' && number('Height', 'height', 'm', 0.01, 100, 0.05)}
       {l.kind === 'spot' && number('Inner cone', 'inner', '°', 0, l.outer, 1)}
       {l.kind === 'spot' && number('Outer cone', 'outer', '°', Math.max(l.inner, 0.1), 89, 1)}
-      {area && number('Honeycomb', 'grid', '°', 0, 89, 1, false, (v) => (v === 0 ? 'none' : tidy(v)))}
+      {area && number('Grid', 'grid', '°', 0, 89, 1, false, (v) => (v === 0 ? 'none' : tidy(v)))}
       {area && (
         <div className="field">
           <span className="label">Sides</span>

@@ -1,4 +1,4 @@
-import type { Gel, Group, Light, Setup } from '../api.gen'
+import type { Gel, Group, Light, Placed, Setup } from '../api.gen'
 import { stopsText, tidy } from '../fields/number'
 import { axes, add, times, type Camera, type V3 } from '../picture/camera'
 import { choose, chooseAll, useLook } from '../picture/look'
@@ -199,6 +199,21 @@ export const deeds = {
       grabbed.clear()
       edit(`${shift ? named(list) : (doc.lights[id]?.name ?? '')} ${words}`, ops)
     } else draft(ops)
+  },
+  /** place puts a light where its result wants it. */
+  place(id: string, p: Placed, words: string, done: boolean) {
+    const l = useSetup.getState().confirmed?.lights[id]
+    if (!l) return
+    const to: Partial<Light> = {}
+    if (p.position) to.position = p.position.map((v) => round(v, 0.001)) as V3
+    if (p.aim) to.aim = p.aim.map((v) => round(v, 1e-5)) as V3
+    if (p.width !== undefined) to.width = Math.max(round(p.width, 0.001), 0.001)
+    if (p.height !== undefined) to.height = Math.max(round(p.height, 0.001), 0.001)
+    if (p.roll !== undefined) to.roll = p.roll
+    if (p.stops !== undefined) to.stops = Math.round(Math.min(Math.max(l.stops + p.stops, -20), 20) * 1000) / 1000
+    const ops = Object.entries(to).flatMap(([k, v]) => (own.has(k) ? [id] : linkedWith(id)).map((i): Op => ({ op: 'add', path: at(i, k), value: v })))
+    if (done) edit(`${l.name} ${words}`, ops)
+    else draft(ops)
   },
   drop() {
     grabbed.clear()

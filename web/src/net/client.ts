@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, Contrast, Edit, Fault, Imported, Line, Listed, Notice, Point, Reading, RevertAsk, Snapshot, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, Contrast, Edit, Fault, Imported, Line, Listed, Notice, PlaceAsk, Placed, Point, Reading, RevertAsk, Snapshot, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -35,6 +35,7 @@ export const api = {
   edit: (id: number, e: Edit) => ask<Answer>(`/api/setups/${id}/edits`, post(e)),
   undo: (id: number, u: UndoAsk) => ask<Answer>(`/api/setups/${id}/undo`, post(u)),
   weigh: (id: number, p: Point) => ask<Reading>(`/api/setups/${id}/weigh`, post(p)),
+  place: (id: number, q: PlaceAsk) => ask<Placed>(`/api/setups/${id}/placement`, post(q)),
   contrast: (id: number, sight: string, object: number, ev: number) => ask<Contrast | null>(`/api/setups/${id}/contrast?sight=${sight}&object=${object}&ev=${ev}`),
   notice: (id: number) => ask<Record<string, Record<string, Notice>>>(`/api/setups/${id}/notice`),
   stage: (id: number) => ask<StageFacts>(`/api/setups/${id}/stage`),

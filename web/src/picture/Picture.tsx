@@ -8,6 +8,7 @@ import { Composite, type Finish, type Item } from './composite'
 import { setGround, under } from './ground'
 import { cameraNow, useLook, type Way } from './look'
 import { Overlay } from './Overlay'
+import { ToolLayer } from './ToolLayer'
 import { useNavigation } from './navigate'
 import { codePalette, legend, logRange, waySpecs } from './ways'
 import { useAside } from '../snapshots/aside'
@@ -313,6 +314,15 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         {!shown && !(plain && mixed(frames, lamps)) && <div className="waiting">{doc ? 'First light is on its way' : 'Making the place ready'}</div>}
         {aside && split === 'wipe' && <Wipe at={wipe} />}
         {cameraOf && doc && <Overlay camera={cameraOf} doc={doc} warmth={warmth} width={size.width} height={size.height} />}
+        {cameraOf && doc && (
+          <ToolLayer
+            colourAt={(x, y) => {
+              if (!composite || shown !== sight || map) return null
+              const p = composite.read(Math.floor(x * composite.width), Math.floor(y * composite.height), 1, 1)
+              return [p[0] ?? 0, p[1] ?? 0, p[2] ?? 0]
+            }}
+          />
+        )}
         {steps.length > 0 && (
           <ol className="legend" aria-label={`Legend: ${waySpecs[way].name}`}>
             {steps.map((s) => (

@@ -1,0 +1,147 @@
+import { useEffect, useRef } from 'react'
+import type { PlaceAsk, Placed } from '../api.gen'
+import { tidy, stopsText } from '../fields/number'
+import { deeds } from '../ledger/deeds'
+import { api } from '../net/client'
+import { gazeNow } from '../net/live'
+import { say, useSetup } from '../setup/store'
+import { luminance, type RGB } from '../setup/sums'
+import { where } from './navigate'
+import { endTool, toolOf, useTool } from './tool'
+
+interface At {
+  x: number
+  y: number
+}
+
+/** wordsOf says what a placement would do. */
+function wordsOf(p: Placed): string {
+  if (!p.able) return p.words
+  const parts = []
+  if (p.position) parts.push(`${tidy(p.distance)} m away`)
+  if (p.width !== undefined && p.height !== undefined) parts.push(`${tidy(p.width)} × ${tidy(p.height)} m`)
+  if (p.stops !== undefined) parts.push(`${stopsText(p.stops)} st`)
+  if (p.words) parts.push(p.words)
+  return parts.join(' · ') || 'as it is'
+}
+
+/** ToolLayer lies over the picture while a tool is in hand: the pointer shows what a click would do. */
+export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => RGB | null }) {
+  const { kind, light, first, words, able } = useTool()
+  const doc = useSetup((s) => s.doc)
+  const box = useRef<HTMLDivElement>(null)
+  const wanted = useRef<{ q: PlaceAsk; done: boolean } | null>(null)
+  const busy = useRef(false)
+  const reach = useRef({ from: 0, x: 0 })
+  const spec = toolOf(kind)
+  const name = light ? doc?.lights[light]?.name : ''
+
+  useEffect(() => {
+    wanted.current = null
+  }, [kind, light])
+
+  if (!kind || !light) return null
+
+  /** ask sends the latest question, one at a time. */
+  const ask = async () => {
+    const id = useSetup.getState().id
+    if (busy.current || !wanted.current || id === null) return
+    busy.current = true
+    const { q, done } = wanted.current
+    wanted.current = null
+    try {
+      const p = await api.place(id, q)
+      const now = useTool.getState()
+      if (now.kind !== q.how || now.light !== q.light) return
+      if (p.able) deeds.place(q.light, p, spec?.done ?? 'placed', done)
+      if (done && p.able) {
+        if (p.words) say(`${p.words}.`)
+        endTool(true)
+      } else useTool.setState({ words: wordsOf(p), able: p.able })
+    } catch {
+      useTool.setState({ words: 'The server did not answer.', able: false })
+    } finally {
+      busy.current = false
+      if (wanted.current) void ask()
+    }
+  }
+
+  const question = (p: At & { w: number }, done: boolean) => {
+    if (kind === 'colour' || (spec?.then && !first)) return
+    const q: PlaceAsk = { gaze: gazeNow(0), how: kind, light, x: p.x, y: p.y, fromX: 0, fromY: 0, distance: 0 }
+    if (kind === 'shadow' && first) {
+      q.fromX = first.x
+      q.fromY = first.y
+    }
+    if (kind === 'hold' && first) {
+      q.x = first.x
+      q.y = first.y
+      q.distance = Math.max(reach.current.from * 2 ** ((p.x - reach.current.x) * 5), 0.1)
+    }
+    if (wanted.current?.done) return
+    wanted.current = { q, done }
+    void ask()
+  }
+
+  const begin = async (p: At) => {
+    const id = useSetup.getState().id
+    const l = doc?.lights[light]
+    if (kind === 'hold' && id !== null && l) {
+      // How far it is from there now.
+      const r = await api.place(id, { gaze: gazeNow(0), how: 'aim', light, x: p.x, y: p.y, fromX: 0, fromY: 0, distance: 0 }).catch(() => null)
+      if (!r?.able) {
+        useTool.setState({ words: r?.words ?? 'The server did not answer.', able: false })
+        return
+      }
+      reach.current = { from: Math.hypot(...l.position.map((v, k) => v - (r.at[k] ?? 0))), x: p.x }
+    }
+    useTool.setState({ first: { x: p.x, y: p.y }, words: '', able: true })
+  }
+
+  return (
+    <div
+      ref={box}
+      className={`tool-layer${able ? '' : ' cannot'}`}
+      data-tool={kind}
+      role="application"
+      aria-label={`${spec?.command ?? 'Pick a colour'} for ${name}`}
+      onPointerMove={(e) => {
+        if (!box.current || e.buttons > 1) return
+        const p = where(e, box.current)
+        if (kind === 'colour') {
+          const c = colourAt(p.x, p.y)
+          useTool.setState({ able: Boolean(c && luminance(c) > 0), words: '' })
+          return
+        }
+        question(p, false)
+      }}
+      onPointerDown={(e) => e.button === 0 && e.stopPropagation()}
+      onPointerUp={(e) => {
+        if (e.button !== 0 || !box.current) return
+        e.stopPropagation()
+        const p = where(e, box.current)
+        if (kind === 'colour') {
+          const c = colourAt(p.x, p.y)
+          const l = doc?.lights[light]
+          if (!c || !l || !(luminance(c) > 0)) {
+            useTool.setState({ words: 'There is no light to take a colour from.', able: false })
+            return
+          }
+          endTool()
+          const y = luminance(c)
+          deeds.rgb(light, l, c.map((v) => Math.round((Math.max(v, 0) / y) * 1e4) / 1e4) as RGB)
+        } else if (spec?.then && !first) void begin(p)
+        else question(p, true)
+      }}
+    >
+      {first && <span className="first" style={{ left: `${first.x * 100}%`, top: `${first.y * 100}%` }} />}
+      <p className="tool-words" role="status">
+        <b>{name}</b> {kind === 'colour' ? 'Click a place: the light takes its colour' : first ? spec?.then : spec?.ask}
+        {words && <span className="result">{words}</span>}
+        <button type="button" className="word" onPointerDown={(e) => e.stopPropagation()} onPointerUp={(e) => e.stopPropagation()} onClick={() => endTool()}>
+          leave it (Esc)
+        </button>
+      </p>
+    </div>
+  )
+}
