@@ -75,6 +75,9 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Post("/setups/:id/placement", s.placement)
 	api.Get("/setups/:id/contrast", s.contrast)
 	api.Get("/setups/:id/notice", s.notice)
+	api.Get("/setups/:id/who", s.who)
+	api.Get("/setups/:id/snags", s.snags)
+	api.Get("/setups/:id/shadow/:light", s.shadowEffects)
 	api.Get("/setups/:id/stage", s.stage)
 	api.Post("/setups/:id/place", s.bringAgain)
 	api.Post("/setups/:id/copy", s.copySetup)
@@ -457,6 +460,40 @@ func (s *Server) notice(c fiber.Ctx) error {
 		return err
 	}
 	return c.JSON(open.Notice())
+}
+
+// who answers what lights the figures and objects of each view.
+func (s *Server) who(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	return c.JSON(open.Who())
+}
+
+func (s *Server) snags(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	a, err := open.Snags(c.Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(a)
+}
+
+// shadowEffects answers what a light's shadow does to each view.
+func (s *Server) shadowEffects(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	a, err := open.ShadowEffects(c.Context(), c.Params("light"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(a)
 }
 
 func (s *Server) stage(c fiber.Ctx) error {

@@ -14,6 +14,7 @@ import (
 	"github.com/invopop/jsonschema"
 	"willowherb/bench"
 	"willowherb/core/budget"
+	"willowherb/core/checks"
 	"willowherb/core/setup"
 	"willowherb/core/weigh"
 	"willowherb/server"
@@ -27,7 +28,7 @@ var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, b
 	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
 	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{},
 	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{},
-	bench.PlaceAsk{}, bench.Placed{}, server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
+	bench.WhoAnswer{}, bench.SnagsAnswer{}, checks.Effect{}, bench.PlaceAsk{}, bench.Placed{}, server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {

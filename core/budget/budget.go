@@ -47,6 +47,10 @@ type Target struct {
 	CasterShare      float64            `json:"casterShare"` // of the triangles near a light that are drawn into its map
 	BytesPerTexel    float64            `json:"bytesPerTexel"`
 	SunCascades      int                `json:"sunCascades"`
+	// MaxOverlap is how many split and live lights may reach one place, MaxShadows how
+	// many of a view's lights may cast shadows.
+	MaxOverlap int `json:"maxOverlap"`
+	MaxShadows int `json:"maxShadows"`
 }
 
 //go:embed targets.json

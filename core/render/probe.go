@@ -177,3 +177,41 @@ func (w *World) Passes(o, d vec.V3, dist float32) vec.V3 {
 	defer t.release()
 	return t.passes(o, d, dist)
 }
+
+// PassesFrom is Passes from a point on a surface with normal n.
+func (w *World) PassesFrom(o, n, d vec.V3, dist float32) vec.V3 {
+	return w.Passes(leave(o, n, d), d, dist)
+}
+
+// Channels that may light an object.
+func (w *World) Channels(object uint32) uint8 { return w.channels[object] }
+
+// Met is what a ray meets.
+type Met struct {
+	Tri    uint32
+	Object int
+	Dist   float32
+	N      vec.V3 // geometric normal, as the triangle winds
+	Front  bool   // the ray meets the triangle's front
+}
+
+// Meets finds the first surface along the unit direction d from o within dist.
+// Clear glass is passed.
+func (w *World) Meets(o, d vec.V3, dist float32) (m Met, ok bool) {
+	t := w.tracer()
+	defer t.release()
+	r := trace.Ray{O: o, D: d, Min: offset(o), Max: dist}
+	for range 256 {
+		tri, h, ok := t.first(r, 0.5)
+		if !ok {
+			return m, false
+		}
+		if w.Clear(tri) {
+			r.Min = h.T + offset(o.Add(d.Scale(h.T)))
+			continue
+		}
+		_, n := w.S.Area(tri)
+		return Met{tri, int(w.S.Obj[tri]), h.T, n, n.Dot(d) < 0}, true
+	}
+	return m, false
+}

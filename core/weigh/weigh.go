@@ -276,6 +276,26 @@ type Notice struct {
 	Stops float64 `json:"stops"`
 }
 
+// Differing is the share of pixels that differ by more than limit (CIEDE2000)
+// between two pictures in cd/m2 RGB, developed alike.
+func Differing(a, b []float32, ev float64, curve exposure.Curve, limit float64) float64 {
+	n := len(a) / 3
+	if n == 0 || len(b) != len(a) {
+		return 0
+	}
+	f, over := exposure.Factor(ev), 0
+	for i := range n {
+		var p, q colour.RGB
+		for k := range 3 {
+			p[k], q[k] = curve.Map(float64(a[3*i+k])*f), curve.Map(float64(b[3*i+k])*f)
+		}
+		if p != q && colour.Difference(colour.LabOf(p), colour.LabOf(q)) > limit {
+			over++
+		}
+	}
+	return float64(over) / float64(n)
+}
+
 // Compare measures two pictures in cd/m2 RGB, each developed at its own exposure.
 func Compare(a, b []float32, evA, evB float64, curveA, curveB exposure.Curve) Notice {
 	n := len(a) / 3

@@ -212,6 +212,8 @@ export interface Target {
   casterShare: number
   bytesPerTexel: number
   sunCascades: number
+  maxOverlap: number
+  maxShadows: number
 }
 
 export interface LampFact {
@@ -531,6 +533,54 @@ export interface Line {
   label: string
   deed: 'edit' | 'undo' | 'redo'
   made: string
+}
+
+export interface LitBy {
+  light: string
+  share: number
+  direct: number
+}
+
+export interface Lit {
+  name: string
+  path: string
+  figure: boolean
+  pixels: number
+  luminance: number
+  by: LitBy[]
+}
+
+export interface WhoAnswer {
+  ready: boolean
+  views: Record<string, Lit[]>
+}
+
+export interface Remedy {
+  words: string
+  ops: Op[]
+}
+
+export interface Snag {
+  kind: string
+  what: string
+  why: string
+  number: string
+  lights: string[]
+  object: string
+  view: string
+  place?: [number, number, number]
+  remedy?: Remedy
+}
+
+export interface SnagsAnswer {
+  ready: boolean
+  revision: number
+  snags: Snag[]
+}
+
+export interface Effect {
+  notice: Notice
+  held: number
 }
 
 export interface PlaceAsk {

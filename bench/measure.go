@@ -1,0 +1,119 @@
+package bench
+
+import (
+	"context"
+
+	"willowherb/core/budget"
+	"willowherb/core/checks"
+	"willowherb/core/exposure"
+	"willowherb/core/render"
+	"willowherb/core/setup"
+	"willowherb/core/spread"
+	"willowherb/core/vec"
+)
+
+// measured is what the checks look at: the setup, its place, and the views whose
+// thumbnails are there. ready is false while some view has none.
+func (s *Session) measured() (in *checks.Input, ready bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	t := budget.Find(s.doc.Target)
+	in = &checks.Input{Setup: s.doc, World: s.stage.world, Lamps: s.lamps, MaxOverlap: t.MaxOverlap, MaxShadows: t.MaxShadows}
+	ready = true
+	for _, id := range s.doc.SortedViews() {
+		doc := s.doc.Views[id]
+		sight := s.sights[s.keyOf(id)]
+		if sight == nil || sight.levels[thumb] == nil || !complete(sight.levels[thumb], s.lamps) {
+			ready = false
+			continue
+		}
+		f := sight.levels[thumb]
+		v := checks.View{ID: id, Name: doc.Name, EV: doc.EV, Curve: exposure.Curve(s.doc.Curve), Camera: f.cam, Guide: f.guide, W: f.w, H: f.h}
+		for _, l := range s.lamps {
+			if l.Off {
+				v.Direct, v.Bounced = append(v.Direct, nil), append(v.Bounced, nil)
+				continue
+			}
+			all, soft := partsOf(f, l)
+			for k := range all {
+				all[k] = max(all[k]-soft[k], 0)
+			}
+			v.Direct, v.Bounced = append(v.Direct, all), append(v.Bounced, soft)
+		}
+		in.Views = append(in.Views, v)
+	}
+	return in, ready
+}
+
+// partsOf is what a lamp gives to the surfaces of a frame, and how much of it is
+// bounced, in cd/m2.
+func partsOf(f *frame, l *setup.Lamp) (all, soft []float32) {
+	n := 3 * f.w * f.h
+	all, soft = make([]float32, n), make([]float32, n)
+	y := f.layers[l.Key]
+	g := l.Gain()
+	if y == nil || y.version == 0 || g == (vec.V3{}) {
+		return all, soft
+	}
+	add := func(part int, sign float32, to []float32) {
+		if y.parts[part] != nil {
+			render.Unpack(y.parts[part], g.Scale(sign*float32(y.news.Scales[part])), to)
+		}
+	}
+	add(whole, 1, all)
+	add(shine, -1, all)
+	add(bounced, 1, soft)
+	return all, soft
+}
+
+// WhoAnswer is what lights the figures and objects of each view. Ready is false
+// while some views are still to come.
+type WhoAnswer struct {
+	Ready bool                    `json:"ready"`
+	Views map[string][]checks.Lit `json:"views"`
+}
+
+// Who measures who lights whom.
+func (s *Session) Who() *WhoAnswer {
+	in, ready := s.measured()
+	return &WhoAnswer{ready, checks.Who(in)}
+}
+
+// SnagsAnswer is what the checks found at a revision.
+type SnagsAnswer struct {
+	Ready    bool          `json:"ready"`
+	Revision int64         `json:"revision"`
+	Snags    []checks.Snag `json:"snags"`
+}
+
+// Snags runs the checks.
+func (s *Session) Snags(ctx context.Context) (*SnagsAnswer, error) {
+	in, ready := s.measured()
+	s.mu.Lock()
+	a := &SnagsAnswer{Ready: ready, Revision: s.revision}
+	s.mu.Unlock()
+	err := spread.Guard(func() (err error) {
+		a.Snags, err = checks.Find(ctx, in, s.bench.opt.Workers)
+		return err
+	})
+	return a, err
+}
+
+// ShadowEffects measures what a lamp's shadow does to each view.
+func (s *Session) ShadowEffects(ctx context.Context, id string) (map[string]checks.Effect, error) {
+	in, _ := s.measured()
+	out := map[string]checks.Effect{}
+	for i, l := range in.Lamps {
+		if l.ID != id {
+			continue
+		}
+		for v := range in.Views {
+			e, err := checks.ShadowEffect(ctx, in, &in.Views[v], i, s.bench.opt.Workers)
+			if err != nil {
+				return nil, err
+			}
+			out[in.Views[v].ID] = e
+		}
+	}
+	return out, nil
+}
