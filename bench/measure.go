@@ -2,11 +2,14 @@ package bench
 
 import (
 	"context"
+	"fmt"
 
 	"willowherb/core/budget"
 	"willowherb/core/checks"
 	"willowherb/core/exposure"
+	"willowherb/core/plot"
 	"willowherb/core/render"
+	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
@@ -116,4 +119,71 @@ func (s *Session) ShadowEffects(ctx context.Context, id string) (map[string]chec
 		}
 	}
 	return out, nil
+}
+
+// PlotAsk asks for the plot of a subject as a window sees it.
+type PlotAsk struct {
+	Gaze Gaze `json:"gaze"`
+	// Subject is the path of a node of the file: a figure. Empty: the mover nearest to
+	// the middle of the view.
+	Subject string `json:"subject"`
+}
+
+// Plot makes the lighting plot of a subject; nil where there is none. A drag under
+// way counts.
+func (s *Session) Plot(window string, q PlotAsk) (*plot.Plot, error) {
+	s.mu.Lock()
+	see, ok := s.see(&Window{View: q.Gaze.View, gaze: q.Gaze})
+	lamps, on, doc := s.lamps, s.stage, s.doc
+	if w, err := s.window(window); err == nil && w.drafted != nil {
+		lamps, on, doc = w.drafted, s.stageOf(w), w.draft
+	}
+	s.mu.Unlock()
+	if !ok || q.Gaze.Camera != nil && q.Gaze.Camera.Check() != nil {
+		return nil, fmt.Errorf("view %q: %w", q.Gaze.View, ErrUnknown)
+	}
+	cam := see.Camera.Camera()
+	subject := on.subject(doc, cam, q.Subject)
+	if subject < 0 {
+		return nil, nil
+	}
+	var p *plot.Plot
+	err := spread.Guard(func() error {
+		p = plot.Of(&plot.Input{World: on.world, Lamps: lamps, View: cam, Subject: subject})
+		return nil
+	})
+	return p, err
+}
+
+// subject is an object of the figure at a path, or of the mover nearest to the
+// middle of what cam sees; -1 for none.
+func (on *stage) subject(doc *setup.Setup, cam render.View, path string) int {
+	sc := on.scene
+	under := func(path string) int {
+		for i := range sc.Objects {
+			if scene.Under(sc.Objects[i].Path, path) {
+				return i
+			}
+		}
+		return -1
+	}
+	if path != "" {
+		return under(path)
+	}
+	best, most := -1, float32(-1)
+	for _, o := range doc.Objects {
+		i := under(o.Path)
+		if o.Part != setup.Mover || i < 0 {
+			continue
+		}
+		lo, hi := scene.Extent(sc, i)
+		d := vec.Lerp(lo, hi, 0.5).Sub(cam.Eye)
+		// Near the middle of the view, and large in it.
+		if c := d.Norm().Dot(cam.Aim.Norm()); c > 0.5 {
+			if k := c * hi.Sub(lo).Len() / d.Len(); k > most {
+				best, most = i, k
+			}
+		}
+	}
+	return best
 }

@@ -76,6 +76,7 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Get("/setups/:id/contrast", s.contrast)
 	api.Get("/setups/:id/notice", s.notice)
 	api.Get("/setups/:id/who", s.who)
+	api.Post("/setups/:id/plot", s.plot)
 	api.Get("/setups/:id/snags", s.snags)
 	api.Get("/setups/:id/shadow/:light", s.shadowEffects)
 	api.Get("/setups/:id/stage", s.stage)
@@ -469,6 +470,23 @@ func (s *Server) who(c fiber.Ctx) error {
 		return err
 	}
 	return c.JSON(open.Who())
+}
+
+// plot answers the lighting plot of a subject; null where the view has none.
+func (s *Server) plot(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	var q bench.PlotAsk
+	if err := json.Unmarshal(c.Body(), &q); err != nil {
+		return fmt.Errorf("%w: the question names no subject", errEdit)
+	}
+	p, err := open.Plot(c.Query("window"), q)
+	if err != nil {
+		return err
+	}
+	return c.JSON(p)
 }
 
 func (s *Server) snags(c fiber.Ctx) error {

@@ -15,6 +15,7 @@ import (
 	"willowherb/bench"
 	"willowherb/core/budget"
 	"willowherb/core/checks"
+	"willowherb/core/plot"
 	"willowherb/core/setup"
 	"willowherb/core/weigh"
 	"willowherb/server"
@@ -28,7 +29,7 @@ var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, b
 	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
 	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{},
 	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{},
-	bench.WhoAnswer{}, bench.SnagsAnswer{}, checks.Effect{}, bench.PlaceAsk{}, bench.Placed{}, server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
+	plot.Plot{}, bench.PlotAsk{}, bench.WhoAnswer{}, bench.SnagsAnswer{}, checks.Effect{}, bench.PlaceAsk{}, bench.Placed{}, server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {

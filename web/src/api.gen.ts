@@ -535,6 +535,54 @@ export interface Line {
   made: string
 }
 
+export interface Stand {
+  id: string
+  azimuth: number
+  height: number
+  distance: number
+  far: boolean
+  lux: number
+  bare: number
+  by: string
+  part: string
+  aimed: boolean
+}
+
+export interface Ratio {
+  name: string
+  times: number
+  stops: number
+  moves: string[]
+}
+
+export interface Warn {
+  what: string
+  lights: string[]
+  noShadow: string
+}
+
+export interface Plot {
+  subject: string
+  path: string
+  pivot: [number, number, number]
+  foot: number
+  height: number
+  facing: number
+  camera: [number, number, number]
+  cut: number
+  plan: [number, number, number, number][]
+  section: [number, number, number, number][]
+  lights: Stand[]
+  even: number
+  ratios: Ratio[]
+  warns: Warn[]
+}
+
+export interface PlotAsk {
+  gaze: Gaze
+  subject: string
+}
+
 export interface LitBy {
   light: string
   share: number
@@ -580,6 +628,7 @@ export interface SnagsAnswer {
 
 export interface Effect {
   notice: Notice
+  shows: number
   held: number
 }
 

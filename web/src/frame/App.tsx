@@ -1,6 +1,6 @@
 import { Dialog, DialogContent, DialogTitle, Snackbar } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useRef, useState, lazy, Suspense } from 'react'
 import type { Warmth } from '../api.gen'
 import { Ladder } from '../ladder/Ladder'
 import { Ledger } from '../ledger/Ledger'
@@ -13,6 +13,7 @@ import { fetchThings } from '../scene/things'
 import { complain, say, undo, useSetup } from '../setup/store'
 import { FigureLine, PinsList, WeighPanel } from '../weigh/WeighPanel'
 import { weighHere } from '../weigh/weighing'
+import { SnagButton } from '../snags/useSnags'
 import { Snapshots } from '../snapshots/Snapshots'
 import { Splits } from '../snapshots/Splits'
 import { Shelf } from '../shelf/Shelf'
@@ -28,6 +29,10 @@ import { Splitter, usePanes } from './panes'
 import { ScenePanel } from './ScenePanel'
 import { SeeLine } from './SeeLine'
 import { ViewLine } from './ViewLine'
+
+const ChannelPanel = lazy(() => import('../channels/ChannelPanel'))
+const PlotPanel = lazy(() => import('../plot/PlotPanel'))
+const SnagPanel = lazy(() => import('../snags/SnagPanel'))
 
 /** The setup that this address names; none for the list's first. */
 const addressed = () => Number(/^\/s\/(\d+)/.exec(location.pathname)?.[1] ?? 0)
@@ -102,6 +107,11 @@ export function App() {
       {step === 'light' && warmth.data ? <Ledger warmth={warmth.data} /> : step === 'scene' ? <ScenePanel targets={targets.data ?? []} choose={() => chooser.current?.choose()} /> : <section className="ledger" />}
       {panel === 'history' && <History />}
       {panel === 'snapshots' && <Snapshots />}
+      <Suspense fallback={null}>
+        {panel === 'channels' && <ChannelPanel />}
+        {panel === 'snags' && <SnagPanel />}
+        {panel === 'plot' && warmth.data && <PlotPanel warmth={warmth.data} />}
+      </Suspense>
       <Budget targets={targets.data ?? []} />
       <Import ref={chooser} done={go} />
       {setups.data?.length === 0 && id === 0 && (
@@ -235,6 +245,13 @@ function TopBar() {
       <button type="button" title="Y" aria-pressed={panel === 'history'} onClick={() => openPanel('history')}>
         History
       </button>
+      <button type="button" title="Shift Y" aria-pressed={panel === 'channels'} onClick={() => openPanel('channels')}>
+        Who lights whom
+      </button>
+      <button type="button" title="Shift L" aria-pressed={panel === 'plot'} onClick={() => openPanel('plot')}>
+        Plot
+      </button>
+      <SnagButton />
       <button type="button" title="Shift C" aria-pressed={panel === 'snapshots'} onClick={() => openPanel('snapshots')}>
         Snapshots
       </button>

@@ -4,6 +4,7 @@ import { framed, type V3 } from '../picture/camera'
 import { cameraNow, choose, chooseAll, moveCamera, stepBack, surround, toView, toggleAlone, useLook, type Way } from '../picture/look'
 import { endTool, startTool, tools, useTool, type ToolKind } from '../picture/tool'
 import { wayOrder, waySpecs } from '../picture/ways'
+import { helper } from '../scene/acts'
 import { useThings } from '../scene/things'
 import { edit, entries, say, undo, useSetup } from '../setup/store'
 import { copyLights, pasteLights } from '../ledger/clipboard'
@@ -121,6 +122,22 @@ const stepStops = (by: number) => () => {
   if (chosen && l) deeds.stops(chosen, l, l.stops + by)
 }
 
+/** helperHere makes a helper light for the figure that is chosen in the picture. */
+function helperHere() {
+  const things = useThings.getState().things
+  const t = things[look().objects[0] ?? -1]
+  if (!t) {
+    say('Click the figure that bears the helper light first.')
+    return
+  }
+  // The whole figure where it hangs from one node and is no larger than one.
+  const top = t.path.split('/')[0] ?? t.path
+  const all = things.filter((o) => o.path === top || o.path.startsWith(`${top}/`))
+  const size = Math.hypot(...[0, 1, 2].map((k) => Math.max(...all.map((o) => o.hi[k] ?? 0)) - Math.min(...all.map((o) => o.lo[k] ?? 0))))
+  if (size < 6) helper(top, top, things)
+  else helper(t.path, t.name, things)
+}
+
 /** toolOn takes a tool in hand for the chosen light. */
 function toolOn(kind: ToolKind) {
   const { chosen } = look()
@@ -185,6 +202,11 @@ export const commands: Command[] = [
   { name: 'Compare: next way of showing both', keys: 'C', area: 'Picture', run: nextSplit, able: () => useAside.getState().aside !== null },
   { name: 'Flip between the two compared', keys: 'Shift X', area: 'Picture', run: () => useLook.setState((s) => ({ split: s.split === 'other' ? 'none' : 'other' })), able: () => useAside.getState().aside !== null },
   { name: 'Snapshots: keep, compare, bring back', keys: 'Shift C', area: 'Setup', run: () => openPanel('snapshots') },
+  { name: 'Who lights whom: channels', keys: 'Shift Y', area: 'Setup', run: () => openPanel('channels') },
+  { name: 'Plot: plan and section of a figure', keys: 'Shift L', area: 'Setup', run: () => openPanel('plot') },
+  { name: 'Snags: what the checks found', keys: 'Shift S', area: 'Setup', run: () => openPanel('snags') },
+  { name: 'Helper light for the chosen figure', keys: '', area: 'Light', run: helperHere, able: () => look().objects.length > 0 },
+  { name: 'Link the chosen lights', keys: 'Ctrl L', area: 'Light', run: () => deeds.link(picked()), able: () => look().picked.size > 1 },
   { name: 'History', keys: 'Y', area: 'Setup', run: () => openPanel('history') },
   { name: 'Undo', keys: 'Ctrl Z', area: 'Setup', run: () => undo() },
   { name: 'Do again', keys: 'Ctrl Shift Z', area: 'Setup', run: () => undo(true) },

@@ -7,6 +7,7 @@ import { Channels } from './Channels'
 import { deeds, linkedWith } from './deeds'
 import { Output } from './Output'
 import { PlaceRow } from './PlaceRow'
+import { ShadowLine } from './ShadowLine'
 import { Tone } from './Tone'
 
 /** OpenLight is a Ledger row opened where it stands: everything the light has. */
@@ -98,6 +99,7 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
           </button>
         </p>
       )}
+      <ShadowLine id={id} l={l} />
       {costs && l.carry !== 'baked' && (
         <p className="why">
           Reaches {(costs.pixels / 1e6).toFixed(2)} million pixels at the target

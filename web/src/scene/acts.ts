@@ -1,8 +1,9 @@
-import type { Backdrop, Material, Setup, StageFacts, Surface, Thing, Object as Placed } from '../api.gen'
-import { free, replace } from '../ledger/deeds'
+import type { Backdrop, Light, Material, Setup, StageFacts, Surface, Thing, Object as Placed } from '../api.gen'
+import { free, freeName, replace } from '../ledger/deeds'
+import { choose } from '../picture/look'
 import { tidy } from '../fields/number'
 import type { V3 } from '../picture/camera'
-import { draft, edit, useSetup, type Op } from '../setup/store'
+import { draft, edit, say, useSetup, type Op } from '../setup/store'
 
 const now = () => useSetup.getState().doc as Setup
 
@@ -34,22 +35,68 @@ export function baseOf(things: Thing[], path: string): V3 {
 
 const last = (path: string) => path.split('/').at(-1) ?? path
 
-/** change sets some of what the setup says of a path; what says nothing any more is taken out. */
-export function change(path: string, part: Partial<Placed>, words: string, things: Thing[], done = true) {
-  const doc = now()
+/** channelsOf are the channels that may light what lies at a path: those of the nearest node that says so. */
+export function channelsOf(doc: Setup, path: string): number {
+  let best: Placed | undefined
+  for (const o of Object.values(doc.objects ?? {})) {
+    if (typeof o.channels === 'number' && (path === o.path || path.startsWith(`${o.path}/`)) && (!best || o.path.length > best.path.length)) best = o
+  }
+  return best?.channels ?? 255
+}
+
+/** changeOps are the edits that set some of what the setup says of a path; what says nothing any more is taken out. */
+export function changeOps(doc: Setup, path: string, part: Partial<Placed>, things: Thing[]): Op[] {
   const found = entryOf(doc, path)
   const ops: Op[] = []
-  if (!doc.objects) ops.push({ op: 'add', path: '/objects', value: {} })
   const before: Placed = found?.[1] ?? { path, offset: [0, 0, 0], pivot: baseOf(things, path), turn: 0 }
   const after = { ...before, ...part }
-  const idle = !after.name && (!after.part || after.part === 'static') && !after.hidden && !after.locked && !after.turn && after.offset.every((v) => v === 0)
+  const idle = !after.name && (!after.part || after.part === 'static') && !after.hidden && !after.locked && !after.turn && after.offset.every((v) => v === 0) && typeof after.channels !== 'number'
   if (!found) {
-    if (idle) return
+    if (idle) return []
+    if (!doc.objects) ops.push({ op: 'add', path: '/objects', value: {} })
     ops.push({ op: 'add', path: `/objects/${free(doc.objects ?? {}, last(path))}`, value: after })
   } else if (idle) ops.push({ op: 'remove', path: `/objects/${found[0]}` })
-  else for (const [k, v] of Object.entries(part)) ops.push({ op: 'add', path: `/objects/${found[0]}/${k}`, value: v })
-  if (done) edit(`${after.name || last(path)} ${words}`, ops)
-  else draft(ops)
+  else for (const [k, v] of Object.entries(part)) ops.push({ op: 'add', path: `/objects/${found[0]}/${k}`, value: v ?? null })
+  return ops
+}
+
+/** change makes those edits, or only shows them. */
+export function change(path: string, part: Partial<Placed>, words: string, things: Thing[], done = true) {
+  const doc = now()
+  const ops = changeOps(doc, path, part, things)
+  if (done) {
+    if (ops.length) edit(`${part.name || entryOf(doc, path)?.[1].name || last(path)} ${words}`, ops)
+  } else draft(ops)
+}
+
+/** helper makes a light that lights what is round its bearer but not the bearer, and casts no shadow, in one edit. */
+export function helper(path: string, name: string, things: Thing[]) {
+  const doc = now()
+  const base = baseOf(things, path)
+  const top = Math.max(...things.filter((t) => t.path === path || t.path.startsWith(`${path}/`)).map((t) => t.hi[1]))
+  // A channel that keeps something out already serves; else one that nothing is told apart by yet.
+  const own = channelsOf(doc, path)
+  const used = (n: number) => Object.values(doc.objects ?? {}).some((o) => typeof o.channels === 'number' && !(o.channels & (1 << n))) || Object.values(doc.lights).some((l) => l.channels === 1 << n) || Boolean(doc.channels?.[n + 1]?.name)
+  let n = [7, 6, 5, 4, 3, 2, 1, 0].find((k) => !(own & (1 << k)) && Object.values(doc.lights).some((l) => l.channels === 1 << k))
+  n ??= [7, 6, 5, 4, 3, 2, 1, 0].find((k) => !used(k))
+  if (n === undefined) {
+    say('All eight channels are in use: free one first, under Who lights whom.')
+    return
+  }
+  const ops: Op[] = changeOps(doc, path, { channels: own & ~(1 << n) }, things)
+  if (!doc.channels) ops.push({ op: 'add', path: '/channels', value: {} })
+  if (!doc.channels?.[n + 1]?.name) ops.push({ op: 'add', path: `/channels/${n + 1}`, value: { name: `All but ${name}`.slice(0, 40) } })
+  const group = Object.entries(doc.groups).find(([, g]) => g.name.toLowerCase() === name.toLowerCase())?.[0] ?? Object.keys(doc.groups)[0] ?? ''
+  const called = freeName(doc, group, `Helper, ${name}`)
+  const id = free(doc.lights, called)
+  const r = (v: number) => Math.round(v * 1000) / 1000
+  const light: Light = {
+    name: called, group, order: Math.max(0, ...Object.values(doc.lights).map((l) => l.order)) + 1, kind: 'point', role: 'fill', output: 200, stops: 0, colour: { kelvin: 3600 }, off: false,
+    position: [r(base[0]), r(base[1] + 0.75 * (top - base[1])), r(base[2])], aim: [0, -1, 0], roll: 0, radius: 0.1, width: 0, height: 0, angle: 0, inner: 0, outer: 0, range: 5, shadow: false, shadowMap: 0, carry: 'live', channels: 1 << n,
+  }
+  ops.push({ op: 'add', path: `/lights/${id}`, value: light })
+  edit(`Helper light for ${name}`, ops)
+  choose(id)
 }
 
 /** paint changes a material for this setup; null gives the file's value back. */
