@@ -187,3 +187,14 @@ func (on *stage) subject(doc *setup.Setup, cam render.View, path string) int {
 	}
 	return best
 }
+
+// LightsOut writes the setup's lights as a file's.
+func (s *Session) LightsOut() (lights []scene.Light, name string, err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	st, err := setup.Resolve(s.doc, "")
+	if err != nil {
+		return nil, "", err
+	}
+	return st.ToScene(s.lamps), s.doc.Name, nil
+}

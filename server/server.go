@@ -84,6 +84,7 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Post("/setups/:id/copy", s.copySetup)
 	api.Get("/setups/:id/picture", s.picture)
 	api.Get("/setups/:id/thumbs/:view", s.thumb)
+	api.Get("/setups/:id/lights.glb", s.lightsOut)
 	api.Get("/setups/:id/live", s.live())
 	api.Post("/import", s.importFile)
 	api.Get("/targets", func(c fiber.Ctx) error { return c.JSON(budget.Targets()) })
@@ -564,6 +565,25 @@ func (s *Server) picture(c fiber.Ctx) error {
 	c.Set("Content-Type", "image/png")
 	c.Set("Cache-Control", "no-store")
 	return c.Send(png)
+}
+
+// lightsOut is the setup's lights as a GLB to keep.
+func (s *Server) lightsOut(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	lights, name, err := open.LightsOut()
+	if err != nil {
+		return err
+	}
+	glb, err := gltf.Write(&gltf.Model{Lights: lights})
+	if err != nil {
+		return err
+	}
+	c.Attachment(name + " lights.glb")
+	c.Set("Content-Type", "model/gltf-binary")
+	return c.Send(glb)
 }
 
 func (s *Server) thumb(c fiber.Ctx) error {

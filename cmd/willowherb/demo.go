@@ -1,14 +1,17 @@
 package main
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 
+	"willowherb/core/setup"
 	"willowherb/demo"
+	"willowherb/format/gltf"
 )
 
 type demoCmd struct {
-	Dir string `arg:"" help:"Folder to write pump-house.glb and evening.json to." default:"." type:"existingdir"`
+	Dir string `arg:"" help:"Folder to write pump-house.glb, evening.json and evening-lights.glb to." default:"." type:"existingdir"`
 }
 
 func (c *demoCmd) Run() error {
@@ -19,5 +22,20 @@ func (c *demoCmd) Run() error {
 	if err := os.WriteFile(filepath.Join(c.Dir, "pump-house.glb"), glb, 0o644); err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(c.Dir, "evening.json"), demo.Setup().JSON(), 0o644)
+	if err := os.WriteFile(filepath.Join(c.Dir, "evening.json"), demo.Setup().JSON(), 0o644); err != nil {
+		return err
+	}
+	s, err := gltf.Read(context.Background(), "pump-house.glb", glb, nil, gltf.DefaultLimits())
+	if err != nil {
+		return err
+	}
+	st, err := setup.Resolve(demo.Setup(), "")
+	if err != nil {
+		return err
+	}
+	lights, err := gltf.Write(&gltf.Model{Lights: st.ToScene(st.Lamps(s, nil))})
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(c.Dir, "evening-lights.glb"), lights, 0o644)
 }

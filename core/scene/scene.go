@@ -119,6 +119,8 @@ const (
 	Sun   LightKind = "sun"
 	Point LightKind = "point"
 	Spot  LightKind = "spot"
+	// Unsaid is what the extension has no words for: only extras tell of it.
+	Unsaid LightKind = ""
 )
 
 // Light is a light that came with the file: intensity in candela (point, spot)
@@ -128,6 +130,7 @@ type Light struct {
 	Kind         LightKind
 	Position     vec.V3
 	Aim          vec.V3
+	Up           vec.V3 // for writing: the light's own upright; zero: any
 	Intensity    float64
 	Color        [3]float64
 	Range        float64 // metres, 0: none

@@ -2,7 +2,9 @@ package setup
 
 import (
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 	"strings"
 
 	"willowherb/core/colour"
@@ -25,6 +27,14 @@ func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
 	}
 	base := Light{Shadow: true, ShadowMap: 1024, Carry: Split, Channels: 0xff, Aim: [3]float64{0, -1, 0}, Colour: Colour{Kelvin: 6500}}
 	for i, in := range s.Lights {
+		if c, ok := carried(&in); ok && c.restore(doc) {
+			used[c.Light.Group+"\x00"+strings.ToLower(c.Light.Name)] = true
+			continue
+		}
+		if in.Kind == scene.Unsaid {
+			notes = append(notes, fmt.Sprintf("%q carries no light that can be read", in.Name))
+			continue
+		}
 		l := base
 		l.Kind = Kind(in.Kind)
 		y := colour.Luminance(in.Color)
@@ -60,6 +70,9 @@ func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
 			continue
 		}
 		seen[m.Name] = true
+		if slices.ContainsFunc(slices.Collect(maps.Values(doc.Lights)), func(l Light) bool { return l.Kind == Emissive && l.Material == m.Name }) {
+			continue // it came with a light of its own
+		}
 		l := base
 		c := [3]float64{float64(m.Emissive.X), float64(m.Emissive.Y), float64(m.Emissive.Z)}
 		l.Output = colour.Luminance(c)

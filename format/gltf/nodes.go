@@ -1,6 +1,7 @@
 package gltf
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
@@ -176,6 +177,13 @@ func (r *reader) visit(i, up int, parent vec.Mat4, path string, depth int, seen 
 	if l := n.Extensions.Light; l != nil {
 		if err := r.light(at, l.Light, m, name); err != nil {
 			return err
+		}
+	}
+	if n.Extensions.Light == nil && len(n.Extras) > 0 {
+		// A light that the extension has no words for.
+		var extras map[string]any
+		if json.Unmarshal(n.Extras, &extras) == nil && extras["willowherb"] != nil {
+			r.out.Lights = append(r.out.Lights, scene.Light{Name: name, Kind: scene.Unsaid, Extras: extras})
 		}
 	}
 	for _, c := range n.Children {

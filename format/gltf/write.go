@@ -18,6 +18,9 @@ type Model struct {
 	Materials []ModelMaterial
 	Nodes     []ModelNode
 	Cameras   []scene.Camera
+	// Lights are written as KHR_lights_punctual, extras and all; those of kind
+	// scene.Unsaid as nodes with their extras alone.
+	Lights []scene.Light
 	// Animations shift named nodes, which must have no Place of their own.
 	Animations []ModelAnimation
 }
@@ -84,6 +87,13 @@ func Write(m *Model) ([]byte, error) {
 	for _, c := range m.Cameras {
 		roots = append(roots, w.camera(c))
 	}
+	for i := range m.Lights {
+		k, err := w.light(&m.Lights[i])
+		if err != nil {
+			return nil, err
+		}
+		roots = append(roots, k)
+	}
 	for i := range m.Animations {
 		if err := w.animation(&m.Animations[i]); err != nil {
 			return nil, err
@@ -93,7 +103,9 @@ func Write(m *Model) ([]byte, error) {
 	zero := 0
 	w.doc.Scene = &zero
 	w.pad()
-	w.doc.Buffers = []buffer{{ByteLength: int64(w.bin.Len())}}
+	if w.bin.Len() > 0 {
+		w.doc.Buffers = []buffer{{ByteLength: int64(w.bin.Len())}}
+	}
 	text, err := json.Marshal(&w.doc)
 	if err != nil {
 		return nil, fmt.Errorf("gltf: writing: %w", err)
@@ -101,7 +113,10 @@ func Write(m *Model) ([]byte, error) {
 	for len(text)%4 != 0 {
 		text = append(text, ' ')
 	}
-	total := 12 + 8 + len(text) + 8 + w.bin.Len()
+	total := 12 + 8 + len(text)
+	if w.bin.Len() > 0 {
+		total += 8 + w.bin.Len()
+	}
 	if total > math.MaxUint32 {
 		return nil, fmt.Errorf("gltf: %d bytes are over what a GLB can hold", total)
 	}
@@ -112,8 +127,10 @@ func Write(m *Model) ([]byte, error) {
 	out = le.AppendUint32(out, uint32(total))
 	out = le.AppendUint32(out, uint32(len(text)))
 	out = append(append(out, "JSON"...), text...)
-	out = le.AppendUint32(out, uint32(w.bin.Len()))
-	out = append(append(out, "BIN\x00"...), w.bin.Bytes()...)
+	if w.bin.Len() > 0 {
+		out = le.AppendUint32(out, uint32(w.bin.Len()))
+		out = append(append(out, "BIN\x00"...), w.bin.Bytes()...)
+	}
 	return out, nil
 }
 
@@ -335,6 +352,70 @@ func (w *writer) primitive(p *ModelPart) primitive {
 	return out
 }
 
+// light writes a node that shines along its own -Z.
+func (w *writer) light(l *scene.Light) (int, error) {
+	n := node{Name: l.Name}
+	if l.Kind == scene.Unsaid {
+		b, err := json.Marshal(l.Extras)
+		if err != nil {
+			return 0, fmt.Errorf("gltf: light %q: %w", l.Name, err)
+		}
+		n.Extras = b
+		w.doc.Nodes = append(w.doc.Nodes, n)
+		return len(w.doc.Nodes) - 1, nil
+	}
+	w.uses("KHR_lights_punctual")
+	o := punctual{Name: l.Name, Type: string(l.Kind), Color: l.Color[:], Intensity: &l.Intensity, Extras: l.Extras}
+	switch l.Kind {
+	case scene.Sun:
+		o.Type = "directional"
+	case scene.Spot:
+		inner, outer := l.Inner, min(l.Outer, math.Pi/2)
+		o.Spot = &struct {
+			Inner *float64 `json:"innerConeAngle,omitempty"`
+			Outer *float64 `json:"outerConeAngle,omitempty"`
+		}{&inner, &outer}
+	}
+	if l.Range > 0 {
+		o.Range = &l.Range
+	}
+	if w.doc.Extensions.Lights == nil {
+		w.doc.Extensions.Lights = &struct {
+			Lights []punctual `json:"lights"`
+		}{}
+	}
+	k := len(w.doc.Extensions.Lights.Lights)
+	w.doc.Extensions.Lights.Lights = append(w.doc.Extensions.Lights.Lights, o)
+	n.Extensions.Light = &struct {
+		Light int `json:"light"`
+	}{k}
+	aim := l.Aim.Norm()
+	if aim == (vec.V3{}) {
+		aim = vec.V3{Z: -1}
+	}
+	m := frameOf(aim.Neg(), l.Up, l.Position)
+	n.Matrix = m[:]
+	w.doc.Nodes = append(w.doc.Nodes, n)
+	return len(w.doc.Nodes) - 1, nil
+}
+
+// frameOf is the matrix of a node at pos whose +Z is the unit z and whose +Y is as
+// near to up as can be.
+func frameOf(z, up, pos vec.V3) (m [16]float64) {
+	x := up.Cross(z).Norm()
+	if x == (vec.V3{}) {
+		x, _ = vec.Basis(z)
+	}
+	y := z.Cross(x)
+	f := func(v vec.V3) (a, b, c float64) { return float64(v.X), float64(v.Y), float64(v.Z) }
+	m[0], m[1], m[2] = f(x)
+	m[4], m[5], m[6] = f(y)
+	m[8], m[9], m[10] = f(z)
+	m[12], m[13], m[14] = f(pos)
+	m[15] = 1
+	return m
+}
+
 func (w *writer) camera(c scene.Camera) int {
 	var o camera
 	o.Name, o.Type = c.Name, "perspective"
@@ -346,16 +427,7 @@ func (w *writer) camera(c scene.Camera) int {
 	}{AspectRatio: c.Aspect, YFov: c.FovY, ZNear: 0.05}
 	k := len(w.doc.Cameras)
 	w.doc.Cameras = append(w.doc.Cameras, o)
-	z := c.Aim.Norm().Neg()
-	x := c.Up.Cross(z).Norm()
-	y := z.Cross(x)
-	f := func(v vec.V3) (a, b, c float64) { return float64(v.X), float64(v.Y), float64(v.Z) }
-	var m [16]float64
-	m[0], m[1], m[2] = f(x)
-	m[4], m[5], m[6] = f(y)
-	m[8], m[9], m[10] = f(z)
-	m[12], m[13], m[14] = f(c.Eye)
-	m[15] = 1
+	m := frameOf(c.Aim.Norm().Neg(), c.Up, c.Eye)
 	w.doc.Nodes = append(w.doc.Nodes, node{Name: c.Name, Camera: &k, Matrix: m[:]})
 	return len(w.doc.Nodes) - 1
 }

@@ -138,6 +138,14 @@ function helperHere() {
   else helper(t.path, t.name, things)
 }
 
+/** lightsOut keeps the lights as a file that other programs read. */
+function lightsOut() {
+  const a = document.createElement('a')
+  a.href = `/api/setups/${useSetup.getState().id}/lights.glb`
+  a.download = ''
+  a.click()
+}
+
 /** toolOn takes a tool in hand for the chosen light. */
 function toolOn(kind: ToolKind) {
   const { chosen } = look()
@@ -207,6 +215,7 @@ export const commands: Command[] = [
   { name: 'Snags: what the checks found', keys: 'Shift S', area: 'Setup', run: () => openPanel('snags') },
   { name: 'Helper light for the chosen figure', keys: '', area: 'Light', run: helperHere, able: () => look().objects.length > 0 },
   { name: 'Link the chosen lights', keys: 'Ctrl L', area: 'Light', run: () => deeds.link(picked()), able: () => look().picked.size > 1 },
+  { name: 'Lights as a glTF file', keys: '', area: 'Setup', run: lightsOut },
   { name: 'History', keys: 'Y', area: 'Setup', run: () => openPanel('history') },
   { name: 'Undo', keys: 'Ctrl Z', area: 'Setup', run: () => undo() },
   { name: 'Do again', keys: 'Ctrl Shift Z', area: 'Setup', run: () => undo(true) },
