@@ -18,6 +18,7 @@ import (
 	"sync"
 	"time"
 
+	"willowherb/core/drawn"
 	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -47,9 +48,12 @@ type Bench struct {
 	// Files that lights refer to.
 	profiles shelf[*ies.File]
 	slides   shelf[[]vec.V3]
-	wake     chan struct{}
-	stop     context.CancelFunc
-	done     chan struct{}
+	// Lights of frames as the target draws them: by frame, light and settings.
+	drawn shelf[*drawnLayer]
+	hits  shelf[*drawn.Hits]
+	wake  chan struct{}
+	stop  context.CancelFunc
+	done  chan struct{}
 	// The work in hand; cancelled when an edit makes it stale or less useful.
 	cancelWork context.CancelFunc
 	moving     bool // it is a picture for a moving camera

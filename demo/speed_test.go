@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/drawn"
 	"willowherb/core/light"
 	"willowherb/core/render"
 	"willowherb/core/scene"
@@ -237,5 +238,24 @@ func BenchmarkSparse(b *testing.B) {
 	for b.Loop() {
 		n++
 		require.NoError(b, p.Run(context.Background(), n, 2))
+	}
+}
+
+// BenchmarkRuntimePicture draws lights of the hall at full size as the target does.
+func BenchmarkRuntimePicture(b *testing.B) {
+	r := prepared(b)
+	for _, id := range []string{"low-sun", "lantern", "keeper-key"} {
+		b.Run(id, func(b *testing.B) {
+			for _, l := range r.lamps {
+				if l.ID != id {
+					continue
+				}
+				p := &drawn.Picture{World: r.w, View: r.hall.Camera(), W: 960, H: 540, Light: l.Source, Set: l.ShadowDrawn(4), Samples: 2, Workers: 2}
+				for b.Loop() {
+					_, err := p.Render(context.Background())
+					require.NoError(b, err)
+				}
+			}
+		})
 	}
 }

@@ -70,6 +70,7 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Get("/setups/:id/next", s.nextDeeds)
 	api.Get("/setups/:id/layers/:frame/:layer/:version", s.layer)
 	api.Get("/setups/:id/maps/:frame", s.frameMap)
+	api.Get("/setups/:id/runtime/:frame/:light", s.runtimeLayer)
 	api.Get("/setups/:id/drawn/:frame/:what", s.drawn)
 	api.Post("/setups/:id/weigh", s.weigh)
 	api.Post("/setups/:id/placement", s.placement)
@@ -369,6 +370,20 @@ func (s *Server) layer(c fiber.Ctx) error {
 	version, _ := strconv.Atoi(c.Params("version"))
 	part, _ := strconv.Atoi(c.Query("part", "0"))
 	return packed(c, open.Layer(c.Params("frame"), c.Params("layer"), version, part))
+}
+
+// runtimeLayer serves a light's direct light as the target draws it.
+func (s *Server) runtimeLayer(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	words, scale, err := open.Runtime(c.Context(), c.Params("frame"), c.Params("light"))
+	if err != nil {
+		return err
+	}
+	c.Set("X-Scale", strconv.FormatFloat(scale, 'g', -1, 32))
+	return packed(c, words)
 }
 
 // frameMap serves what lies under each pixel.

@@ -9,6 +9,10 @@
 //	   + faces * faceMs + triangles * casterShare * triangleNs / 1e6
 //	MB = faces * side^2 * bytesPerTexel / 2^20
 //
+// shadowPixelNs is for a filter three texels wide and grows with its area, as
+// ((width + 1) / 4)^2. A contact shadow adds contactNs a pixel. A traced shadow has
+// no faces and takes tracedNs a pixel for each ray instead.
+//
 // pixels: target pixels whose surface the light can reach; faces: shadow-map
 // faces drawn (point and line 6, spot, rect and disc 1, sun its cascades); triangles:
 // those of the objects inside each face's reach, summed over the faces.
@@ -47,6 +51,8 @@ type Target struct {
 	CasterShare      float64            `json:"casterShare"` // of the triangles near a light that are drawn into its map
 	BytesPerTexel    float64            `json:"bytesPerTexel"`
 	SunCascades      int                `json:"sunCascades"`
+	ContactNs        float64            `json:"contactNs"`
+	TracedNs         float64            `json:"tracedNs"`
 	// MaxOverlap is how many split and live lights may reach one place, MaxShadows how
 	// many of a view's lights may cast shadows.
 	MaxOverlap int `json:"maxOverlap"`
@@ -131,10 +137,19 @@ func (t *Target) cost(s *scene.Scene, l *setup.Lamp, g *render.Guide) (c Cost) {
 	c.Pixels = int(math.Round(reached(l.Source, g) * float64(t.Width*t.Height)))
 	ns := t.PixelNs[string(l.Kind)]
 	if l.Shadow && l.Kind != setup.Sky && l.Kind != setup.Emissive {
-		c.Faces, c.Triangles = t.casters(s, l)
+		set := l.ShadowDrawn(t.SunCascades)
 		per := t.ShadowPixelNs
 		if l.Kind == setup.Sun {
 			per = t.SunShadowPixelNs
+		}
+		per *= (set.Filter + 1) * (set.Filter + 1) / 16
+		if set.Contact > 0 {
+			per += t.ContactNs
+		}
+		if set.Traced > 0 {
+			per = float64(set.Traced) * t.TracedNs
+		} else {
+			c.Faces, c.Triangles = t.casters(s, l, set.Cascades)
 		}
 		c.ShadowMs = float64(c.Pixels)*per/1e6 + float64(c.Faces)*t.FaceMs + float64(c.Triangles)*t.CasterShare*t.TriangleNs/1e6
 		c.MB = float64(c.Faces) * float64(l.ShadowMap) * float64(l.ShadowMap) * t.BytesPerTexel / (1 << 20)
@@ -165,12 +180,12 @@ func reached(l *light.Light, g *render.Guide) float64 {
 
 // casters counts shadow-map faces and the triangles drawn into them, object by
 // object as an engine culls.
-func (t *Target) casters(s *scene.Scene, l *setup.Lamp) (faces, triangles int) {
+func (t *Target) casters(s *scene.Scene, l *setup.Lamp, cascades int) (faces, triangles int) {
 	src := l.Source
 	switch l.Kind {
 	case setup.Sun:
 		// Each cascade is taken to see twice the triangles of the one before; the last sees all.
-		n := max(t.SunCascades, 1)
+		n := max(cascades, 1)
 		for i := range n {
 			triangles += s.Triangles() >> (n - 1 - i)
 		}

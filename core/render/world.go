@@ -253,3 +253,6 @@ func glass(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint, d vec.V3) v
 	f := f0 + (m.Specular-f0)*x2*x2*x
 	return c.Scale(clear * (1 - f))
 }
+
+// Casts tells the objects that cast shadow: all but what is not there.
+func (w *World) Casts(object int) bool { return w.parts == nil || w.parts[object] != Gone }

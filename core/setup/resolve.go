@@ -273,7 +273,7 @@ func axes(aim vec.V3, rollDeg float64) (u, v vec.V3) {
 func (r *Resolved) key() [32]byte {
 	k := r.Light
 	k.Name, k.Group, k.Order, k.Role, k.Output, k.Stops, k.Colour, k.Off, k.Carry, k.ShadowMap, k.Locked = "", "", 0, "", 0, 0, Colour{}, false, "", 0, false
-	k.Unit, k.UnitAt, k.Link = "", 0, ""
+	k.Unit, k.UnitAt, k.Link, k.Drawn = "", 0, "", nil
 	if k.Profile != nil {
 		k.Profile = &Profile{Blob: k.Profile.Blob, Turn: k.Profile.Turn}
 	}

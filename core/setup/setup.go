@@ -268,6 +268,8 @@ type Light struct {
 	// show of it: 0 shows all, 1 nothing.
 	NoDiffuse  float64 `json:"noDiffuse,omitempty"`
 	NoSpecular float64 `json:"noSpecular,omitempty"`
+	// Drawn is how the target draws its shadow; left out: StandardDrawn.
+	Drawn *Drawn `json:"drawn,omitempty"`
 	// Link names a set of lights that share everything but their names and places.
 	Link string `json:"link,omitempty"`
 }
@@ -591,6 +593,9 @@ func (l *Light) validateShape(c *checker, at string) {
 		c.num(at+"/gobo/blur", g.Blur, 0, 1)
 		c.num(at+"/gobo/turn", g.Turn, -3600, 3600)
 		c.num(at+"/gobo/speed", g.Speed, -3600, 3600)
+	}
+	if l.Drawn != nil {
+		l.Drawn.validate(c, at+"/drawn")
 	}
 	if d := l.Doors; d != nil {
 		c.ok(l.Kind == Spot || l.Kind == Rect, at+"/doors", "only spot and rect lights take barn doors")

@@ -53,6 +53,17 @@ export interface Doors {
   length: number
 }
 
+export interface Drawn {
+  bias: number
+  normal: number
+  filter: number
+  cascades: number
+  distance: number
+  contact: number
+  thickness: number
+  traced: number
+}
+
 export interface Light {
   name: string
   group: string
@@ -90,6 +101,7 @@ export interface Light {
   doors?: Doors
   noDiffuse?: number
   noSpecular?: number
+  drawn?: Drawn
   link?: string
 }
 
@@ -212,6 +224,8 @@ export interface Target {
   casterShare: number
   bytesPerTexel: number
   sunCascades: number
+  contactNs: number
+  tracedNs: number
   maxOverlap: number
   maxShadows: number
 }

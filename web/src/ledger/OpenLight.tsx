@@ -5,6 +5,7 @@ import { useSetup } from '../setup/store'
 import { Beam } from './Beam'
 import { Channels } from './Channels'
 import { deeds, linkedWith } from './deeds'
+import { DrawnPart } from './DrawnPart'
 import { Output } from './Output'
 import { PlaceRow } from './PlaceRow'
 import { ShadowLine } from './ShadowLine'
@@ -87,6 +88,7 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
           </span>
         </div>
       ) : null}
+      {(local || l.kind === 'sun') && l.shadow && l.carry !== 'baked' ? <DrawnPart id={id} l={l} /> : null}
       {share('Matt', 'noDiffuse', 'Share of it that matt reflection shows')}
       {share('Glossy', 'noSpecular', 'Share of it that glossy reflection shows: 0 keeps it out of reflections')}
       <Beam id={id} l={l} />

@@ -129,6 +129,7 @@ export const deeds = {
   },
   tint: (id: string, l: Light, v: number, done = true, change: (x: number) => number = () => v) => setField(id, l, 'colour', (q, i) => ({ ...q.colour, tint: round(Math.min(Math.max(i === id ? v : change(q.colour.tint ?? 0), -30), 30), 0.1) }), `tint ${tidy(v)}`, done, (q) => !q.colour.rgb),
   gel: (id: string, l: Light, gel: Gel | null) => setField(id, l, 'colour', (q) => ({ ...q.colour, gel: gel?.id ?? '' }), gel ? `through ${gel.name.toLowerCase()}` : 'without gel'),
+  drawn: (id: string, l: Light, drawn: Light['drawn'], words: string, done = true) => setField(id, l, 'drawn', drawn, words, done, (q) => q.kind === l.kind),
   /** beam sets one of the things that shape a beam, or takes it away. */
   beam<K extends 'profile' | 'gobo' | 'doors'>(id: string, l: Light, what: K, value: Light[K] | null, words: string, done = true) {
     const fits = (q: Light) => (what === 'gobo' ? q.kind === 'spot' : what === 'doors' ? q.kind === 'spot' || q.kind === 'rect' : q.kind === 'spot' || q.kind === 'point')

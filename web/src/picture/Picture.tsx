@@ -2,7 +2,7 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import type { FrameNews, LampFact, Setup, Warmth } from '../api.gen'
 import { usePanes } from '../frame/panes'
 import { neutral } from '../net/live'
-import { best, evOf, exposureFactor, gains, luminance, mixed, type RGB } from '../setup/sums'
+import { best, evOf, exposureFactor, gains, isOff, luminance, mixed, type RGB } from '../setup/sums'
 import { complain, lampsNow, useSetup } from '../setup/store'
 import { Composite, type Finish, type Item } from './composite'
 import { setGround, under } from './ground'
@@ -10,7 +10,7 @@ import { cameraNow, useLook, type Way } from './look'
 import { Overlay } from './Overlay'
 import { ToolLayer } from './ToolLayer'
 import { useNavigation } from './navigate'
-import { codePalette, legend, logRange, waySpecs } from './ways'
+import { asDrawn, codePalette, legend, logRange, waySpecs } from './ways'
 import { useAside } from '../snapshots/aside'
 import { luxAtRest, pointer, weighHere } from '../weigh/weighing'
 
@@ -36,9 +36,21 @@ const partKey = (sight: string, lamp: string, part: number) => `${sight}/${lamp}
 
 /** partsOf are the parts of a layer that a way of seeing needs, with their signs. */
 function partsOf(way: Way, shines: boolean): [number, number][] {
+  // The run-time picture is put together from all parts; here they are only asked for.
+  if (asDrawn(way)) return shines ? [[0, 1], [1, 0], [2, 0]] : [[0, 1], [1, 0]]
   if (way === 'bounced') return [[1, 1]]
   if (way === 'direct') return shines ? [[0, 1], [1, -1], [2, -1]] : [[0, 1], [1, -1]]
   return [[0, 1]]
+}
+
+/** runtimeLights are the lights that the target works out each frame, with what their shadows depend on. */
+function runtimeLights(doc: Setup | null, lamps: Record<string, LampFact>): string {
+  return JSON.stringify(
+    Object.entries(lamps).flatMap(([id, f]) => {
+      const l = doc?.lights[id]
+      return l && !isOff(doc, l) && l.carry !== 'baked' && l.kind !== 'sky' && l.kind !== 'emissive' ? [[id, `${f.key}${l.shadowMap}${JSON.stringify(l.drawn ?? null)}${doc.target}`]] : []
+    }),
+  )
 }
 
 const bytesOf = (b64: string) => Uint8Array.from(atob(b64), (c) => c.charCodeAt(0))
@@ -138,6 +150,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       const keep = new Set(wanted.map((w) => w.key))
       for (const k of last.current.values()) for (const part of [0, 1, 2]) keep.add(partKey(sight, k, part))
       for (const m of ['albedo', 'normals', 'edges', 'reach', 'crowding']) keep.add(`map/${m}`)
+      for (const i of Object.keys(all.lamps)) keep.add(`rt/${sight}/${i}`)
       composite.keep(keep)
       setShown(sight)
       useLook.setState((s) => ({ drawn: s.drawn + 1, preview: null }))
@@ -199,6 +212,28 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [composite, id, mapFrame, map, reachOf, lampKeys, revision])
 
+  // Shadows as the target draws them, one light after another.
+  const target = asDrawn(way) ? runtimeLights(doc, lamps) : ''
+  useEffect(() => {
+    if (!composite || !target || !mapFrame || !finestSize || id === null || astray) return
+    const stop = new AbortController()
+    const get = async () => {
+      for (const [light, stamp] of JSON.parse(target) as [string, string][]) {
+        const key = `rt/${sight}/${light}`
+        if (stop.signal.aborted || composite.stamp(key) === mapFrame + stamp) continue
+        const r = await fetch(`/api/setups/${id}/runtime/${mapFrame}/${light}`, { signal: stop.signal })
+        if (r.status !== 200) continue
+        const words = new Uint32Array(await r.arrayBuffer())
+        if (stop.signal.aborted || words.length !== finestSize.width * finestSize.height) return
+        composite.put(key, mapFrame + stamp, Number(r.headers.get('X-Scale') ?? 1), words, finestSize.width, finestSize.height)
+        useLook.setState((s) => ({ drawn: s.drawn + 1 }))
+      }
+      canvas.current?.setAttribute('data-runtime', mapFrame)
+    }
+    get().catch(() => undefined)
+    return () => stop.abort()
+  }, [composite, target, mapFrame, finestSize, id, sight, astray])
+
   const arrived = useLook((s) => s.drawn)
   const pen = useRef(0)
   // The exposure of the picture that is drawn: another view's begins with its first light.
@@ -215,10 +250,10 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       ev: at,
       curve: doc.curve,
       way: waySpecs[way].code,
-      split: aside && waySpecs[way].code === 0 ? split : 'none',
+      split: way === 'beside' ? 'wipe' : way === 'gap' ? 'difference' : aside && waySpecs[way].code === 0 ? split : 'none',
       wipe,
-      exposureB: exposureFactor(aside?.doc.views[view]?.ev ?? ev),
-      curveB: aside?.doc.curve ?? doc.curve,
+      exposureB: exposureFactor(asDrawn(way) ? at : (aside?.doc.views[view]?.ev ?? ev)),
+      curveB: asDrawn(way) ? doc.curve : (aside?.doc.curve ?? doc.curve),
       chosen: [...objects],
       low,
       high,
@@ -238,6 +273,25 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       }
       return out
     }
+    /** As the target shows it: lightmaps for what is baked, the light's own picture for what is not. */
+    const runtimeItems = (): Item[] => {
+      const g = gains(doc, lamps, warmth, alone)
+      return Object.entries(lamps).flatMap(([light, fact]): Item[] => {
+        const l = doc.lights[light]
+        const gain = g[light] ?? ([0, 0, 0] as RGB)
+        const own = `rt/${shown}/${light}`
+        if (!l) return []
+        if (l.carry === 'baked' || l.kind === 'sky' || l.kind === 'emissive' || composite.stamp(own) === undefined) return [{ key: partKey(shown, fact.key, 0), gain }]
+        const items: Item[] = [{ key: own, gain }]
+        if (l.carry === 'split') items.push({ key: partKey(shown, fact.key, 1), gain })
+        if (fact.shines) items.push({ key: partKey(shown, fact.key, 2), gain })
+        return items
+      })
+    }
+    const done = () => {
+      canvas.current?.setAttribute('data-drawn', String(Number(canvas.current.getAttribute('data-drawn') ?? 0) + 1))
+      canvas.current?.setAttribute('data-frame', shown)
+    }
     pen.current = requestAnimationFrame(() => {
       // Until a moved eye has its own layers, its picture in motion is shown.
       if (inMotion) {
@@ -251,13 +305,20 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         composite.draw([{ key: `map/${map}`, gain: [1, 1, 1] }], f)
       } else {
         let others: Item[] | null = null
+        if (way === 'runtime') {
+          composite.draw(runtimeItems(), f, aside && f.split !== 'none' ? itemsOf(aside.doc, aside.lamps, new Set(), false) : null)
+          return done()
+        }
+        if (way === 'beside' || way === 'gap') {
+          composite.draw(itemsOf(doc, lamps, alone, true), f, runtimeItems())
+          return done()
+        }
         if (aside && f.split !== 'none') others = itemsOf(aside.doc, aside.lamps, new Set(), false)
         else if (way === 'mark') others = itemsOf(doc, lamps, picked.size ? picked : new Set(['']), false)
         if (base && f.split !== 'none') composite.draw(itemsOf(base.doc, base.lamps, new Set(), false), { ...f, exposure: exposureFactor(base.doc.views[view]?.ev ?? ev), curve: base.doc.curve }, others)
         else composite.draw(itemsOf(doc, lamps, alone, true), f, others)
       }
-      canvas.current?.setAttribute('data-drawn', String(Number(canvas.current.getAttribute('data-drawn') ?? 0) + 1))
-      canvas.current?.setAttribute('data-frame', shown)
+      done()
     })
     if (map || moving) return
     const t = setTimeout(() => {
@@ -312,7 +373,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         <canvas ref={canvas} className={shown ? 'ready' : ''} data-testid="picture" data-sight={shown} hidden={plain} role="img" aria-label={`Picture of the view ${cameraOf?.name ?? ''}`} />
         {plain && id !== null && mixed(frames, lamps) && <PlainPicture id={id} view={view} stamp={`${revision}-${mapFrame}-${mixed(frames, lamps)?.samples}`} doc={doc} alone={alone} />}
         {!shown && !(plain && mixed(frames, lamps)) && <div className="waiting">{doc ? 'First light is on its way' : 'Making the place ready'}</div>}
-        {aside && split === 'wipe' && <Wipe at={wipe} />}
+        {((aside && split === 'wipe' && !asDrawn(way)) || way === 'beside') && <Wipe at={wipe} />}
         {cameraOf && doc && <Overlay camera={cameraOf} doc={doc} warmth={warmth} width={size.width} height={size.height} />}
         {cameraOf && doc && (
           <ToolLayer

@@ -5,7 +5,7 @@ import type { Split } from './composite'
 import type { Camera } from './camera'
 
 /** Ways of seeing the picture. */
-export type Way = 'picture' | 'light' | 'direct' | 'bounced' | 'sky' | 'emissive' | 'mark' | 'zones' | 'clipped' | 'luminance' | 'illuminance' | 'albedo' | 'normals' | 'edges' | 'reach' | 'crowding'
+export type Way = 'picture' | 'light' | 'direct' | 'bounced' | 'sky' | 'emissive' | 'mark' | 'zones' | 'clipped' | 'luminance' | 'illuminance' | 'albedo' | 'normals' | 'edges' | 'reach' | 'crowding' | 'runtime' | 'beside' | 'gap'
 
 /** Axes that handles move along. */
 export type Axes = 'world' | 'light' | 'view'

@@ -23,12 +23,18 @@ export const waySpecs: Record<Way, Spec> = {
   clipped: { name: 'Clipped and buried', says: 'stripes: over white; dots: six stops under grey', code: ways.clipped },
   luminance: { name: 'Luminance', says: 'cd/m², each step a doubling', code: ways.luminance },
   illuminance: { name: 'Illuminance', says: 'lux on the surfaces, each step a doubling', code: ways.illuminance },
+  runtime: { name: 'Run-time picture', says: 'lightmaps, and shadows as the target draws them', code: ways.picture },
+  beside: { name: 'Run-time beside reference', says: 'left the reference, right the run-time picture', code: ways.picture },
+  gap: { name: 'Run-time against reference', says: 'where the two differ', code: ways.picture },
   albedo: { name: 'Materials', says: 'surface colours without light', code: ways.colours, map: 'albedo' },
   normals: { name: 'Normals', says: 'x, y, z as red, green, blue', code: ways.colours, map: 'normals' },
   edges: { name: 'Triangle edges', says: 'how the geometry is cut', code: ways.colours, map: 'edges' },
   reach: { name: 'Reach of the chosen light', says: 'where it comes, and why not', code: ways.codes, map: 'reach' },
   crowding: { name: 'Crowding', says: 'split and live lights that overlap', code: ways.codes, map: 'crowding' },
 }
+
+/** asDrawn tells the ways that show the target's own shadows. */
+export const asDrawn = (w: Way) => w === 'runtime' || w === 'beside' || w === 'gap'
 
 export const wayOrder = Object.keys(waySpecs) as Way[]
 
