@@ -5,6 +5,7 @@ import (
 
 	"willowherb/core/budget"
 	"willowherb/core/setup"
+	"willowherb/core/vec"
 	"willowherb/store"
 )
 
@@ -30,6 +31,9 @@ type LampFact struct {
 	PerUnit map[setup.Unit]float64 `json:"perUnit"`
 	// Colour that leaves it, gel and groups' shifts included.
 	Colour [3]float64 `json:"colour"`
+	// Frame is set where the light travels with a node: the rows of the matrix that
+	// takes its place in the document to where it stands.
+	Frame *[12]float64 `json:"frame,omitempty"`
 }
 
 // Edited tells a window of an edit by whomever.
@@ -129,7 +133,21 @@ func (s *Session) hello(w *Window) Hello {
 func (s *Session) facts(lamps []*setup.Lamp) map[string]LampFact {
 	out := map[string]LampFact{}
 	for _, l := range lamps {
-		out[l.ID] = LampFact{keyName(l.Key), l.PerOutput, l.Shines(), l.PerUnit, l.Emitted()}
+		out[l.ID] = LampFact{keyName(l.Key), l.PerOutput, l.Shines(), l.PerUnit, l.Emitted(), rows(l.Frame)}
 	}
 	return out
+}
+
+// rows are the upper three rows of a matrix, one after another.
+func rows(m *vec.Mat4) *[12]float64 {
+	if m == nil {
+		return nil
+	}
+	var out [12]float64
+	for r := range 3 {
+		for c := range 4 {
+			out[4*r+c] = float64(m[4*c+r])
+		}
+	}
+	return &out
 }

@@ -48,9 +48,9 @@ func (s *Session) Runtime(ctx context.Context, frameKey, id string) (words []uin
 		return nil, 0, fmt.Errorf("light %q: %w", id, ErrUnknown)
 	}
 	p.Light, p.Set = lamp.Source, lamp.ShadowDrawn(cascades)
-	y, err := s.bench.drawn.get(fmt.Sprintf("%s %x %+v", frameKey, lamp.Key, p.Set), 48, func() (y *drawnLayer, err error) {
+	y, err := s.bench.drawn.get(fmt.Sprintf("%s %x %+v", f.key, lamp.Key, p.Set), 48, func() (y *drawnLayer, err error) {
 		err = spread.Guard(func() (err error) {
-			if p.Hits, err = s.bench.hits.get(frameKey, 1, func() (*drawn.Hits, error) { return p.Find(context.WithoutCancel(ctx)) }); err != nil {
+			if p.Hits, err = s.bench.hits.get(f.key, 1, func() (*drawn.Hits, error) { return p.Find(context.WithoutCancel(ctx)) }); err != nil {
 				return err
 			}
 			rgb, err := p.Render(context.WithoutCancel(ctx))

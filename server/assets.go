@@ -72,7 +72,7 @@ func (s *Server) keepProfile(c fiber.Ctx) error {
 
 // profileCurves draws a kept profile.
 func (s *Server) profileCurves(c fiber.Ctx) error {
-	f, err := s.bench.Profile(c.Context(), c.Params("hash"))
+	f, err := s.bench.Profile(c.Context(), strings.Clone(c.Params("hash")))
 	if err != nil {
 		return err
 	}

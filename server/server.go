@@ -76,6 +76,9 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Post("/setups/:id/placement", s.placement)
 	api.Get("/setups/:id/contrast", s.contrast)
 	api.Get("/setups/:id/notice", s.notice)
+	api.Post("/setups/:id/moods", s.moods)
+	api.Post("/setups/:id/rig", s.placeRig)
+	api.Get("/setups/:id/rigs/:group", s.saveRig)
 	api.Get("/setups/:id/who", s.who)
 	api.Post("/setups/:id/plot", s.plot)
 	api.Get("/setups/:id/snags", s.snags)
@@ -171,6 +174,8 @@ func fault(c fiber.Ctx, err error) error {
 		return c.Status(409).JSON(Fault{sentence(err.Error()), "Somebody else removed it meanwhile."})
 	case errors.As(err, &fe):
 		return c.Status(fe.Code).JSON(Fault{sentence(fe.Message), ""})
+	case errors.Is(err, bench.ErrRig):
+		return c.Status(422).JSON(Fault{sentence(strings.TrimPrefix(err.Error(), bench.ErrRig.Error()+": ")), "Choose another figure or rig."})
 	case errors.Is(err, errEdit):
 		return c.Status(422).JSON(Fault{sentence(strings.TrimPrefix(err.Error(), errEdit.Error()+": ")), "Choose a value that fits."})
 	}
@@ -477,6 +482,63 @@ func (s *Server) notice(c fiber.Ctx) error {
 		return err
 	}
 	return c.JSON(open.Notice())
+}
+
+// asksRig reads a question about rigs.
+func asksRig(c fiber.Ctx) (q bench.RigAsk, err error) {
+	if err = json.Unmarshal(c.Body(), &q); err != nil {
+		err = fmt.Errorf("%w: the question names no figure", errEdit)
+	}
+	return q, err
+}
+
+// moods shows every mood on a figure.
+func (s *Server) moods(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	q, err := asksRig(c)
+	if err != nil {
+		return err
+	}
+	m, err := open.Moods(c.Context(), q)
+	if err != nil {
+		return err
+	}
+	return c.JSON(m)
+}
+
+// placeRig puts a mood or a template on a figure.
+func (s *Server) placeRig(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	q, err := asksRig(c)
+	if err != nil {
+		return err
+	}
+	a, err := open.Rig(q)
+	if err != nil {
+		return err
+	}
+	return c.JSON(a)
+}
+
+// saveRig is a rig as a template to keep.
+func (s *Server) saveRig(c fiber.Ctx) error {
+	open, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	t, err := open.SaveRig(c.Params("group"))
+	if err != nil {
+		return err
+	}
+	c.Attachment(t.Name + " rig.json")
+	c.Set("Content-Type", "application/json")
+	return c.Send(t.JSON())
 }
 
 // who answers what lights the figures and objects of each view.

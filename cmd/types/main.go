@@ -29,7 +29,7 @@ var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, b
 	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
 	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{},
 	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{},
-	plot.Plot{}, bench.PlotAsk{}, bench.WhoAnswer{}, bench.SnagsAnswer{}, checks.Effect{}, bench.PlaceAsk{}, bench.Placed{}, server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
+	bench.RigAsk{}, bench.RigAnswer{}, bench.MoodPicture{}, plot.Plot{}, bench.PlotAsk{}, bench.WhoAnswer{}, bench.SnagsAnswer{}, checks.Effect{}, bench.PlaceAsk{}, bench.Placed{}, server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {

@@ -146,6 +146,7 @@ func (s *Scene) Pose(time float64, moves map[string]Move) *Scene {
 		}
 	}
 	out := *s
+	out.Moved = at
 	out.V.Pos, out.V.Nrm = append([]vec.V3(nil), s.V.Pos...), append([]vec.V3(nil), s.V.Nrm...)
 	out.Objects = append([]Object(nil), s.Objects...)
 	done := make([]bool, len(s.V.Pos))
@@ -166,6 +167,17 @@ func (s *Scene) Pose(time float64, moves map[string]Move) *Scene {
 		out.Lo, out.Hi = vec.Min3(out.Lo, o.Lo), vec.Max3(out.Hi, o.Hi)
 	}
 	return &out
+}
+
+// MovedAt is what takes what hangs from a path from rest to where it is now; nil
+// where it rests, or is not there.
+func (s *Scene) MovedAt(path string) *vec.Mat4 {
+	for i := range s.Moved {
+		if Under(s.Objects[i].Path, path) {
+			return s.Moved[i]
+		}
+	}
+	return nil
 }
 
 // worlds are the nodes' transforms to the world, at rest or at a time.

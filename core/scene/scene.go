@@ -151,8 +151,11 @@ type Scene struct {
 	Objects   []Object
 	Cameras   []Camera
 	Lights    []Light
-	Lo, Hi    vec.V3
-	Warnings  []string
+	// Moved is, for each object of a posed scene, what took it there from rest; nil for
+	// those that rest. Empty in a scene at rest.
+	Moved    []*vec.Mat4
+	Lo, Hi   vec.V3
+	Warnings []string
 	// Nodes and animations, to pose the place; vertices are as at rest.
 	Nodes      []Node
 	Animations []Animation

@@ -144,6 +144,9 @@ type Lamp struct {
 	// PerUnit the same for each unit that the light may be told in.
 	PerOutput float64
 	PerUnit   map[Unit]float64
+	// Frame takes the light from where the document has it to where it stands, with
+	// the node that its rig travels with; nil where they are the same.
+	Frame *vec.Mat4
 	// Key names everything the light's layers depend on besides the view.
 	Key [32]byte
 }
@@ -175,13 +178,33 @@ func (st *State) Lamps(s *scene.Scene, assets *Assets) []*Lamp {
 	}
 	out := make([]*Lamp, 0, len(st.Lights))
 	for _, r := range st.Lights {
-		l := &Lamp{Resolved: r, Source: r.source(s, assets)}
+		frame := st.travel(&r, s)
+		l := &Lamp{Resolved: r, Frame: frame, Source: r.source(s, assets)}
 		l.PerUnit = r.perUnit(l.Source)
 		l.PerOutput = l.PerUnit[r.OutputUnit()]
 		l.Key = r.key()
 		out = append(out, l)
 	}
 	return out
+}
+
+// travel takes a light with the node that its rig hangs from.
+func (st *State) travel(r *Resolved, s *scene.Scene) *vec.Mat4 {
+	for g, ok := st.Setup.Groups[r.Group]; ok; g, ok = st.Setup.Groups[g.Parent] {
+		if g.Rig == nil || g.Rig.Object == "" {
+			continue
+		}
+		m := s.MovedAt(g.Rig.Object)
+		if m == nil {
+			return nil
+		}
+		r.Position = a3(m.Point(v3(r.Position)))
+		if length(r.Aim) > 0 {
+			r.Aim = a3(m.Dir(v3(r.Aim)).Norm())
+		}
+		return m
+	}
+	return nil
 }
 
 func v3(a [3]float64) vec.V3 { return vec.New(a[0], a[1], a[2]) }

@@ -120,6 +120,17 @@ type Group struct {
 	// and 1e6/K added (positive is warmer).
 	Hue   float64 `json:"hue,omitempty"`
 	Mired float64 `json:"mired,omitempty"`
+	// Rig makes the group a rig: lights round a pivot that travel with a node.
+	Rig *Rig `json:"rig,omitempty"`
+}
+
+// Rig is what a group of lights stands round. Its lights are kept as they stand
+// while the node rests.
+type Rig struct {
+	Object string     `json:"object"` // path of the node it travels with; empty: it stands by itself
+	Pivot  [3]float64 `json:"pivot"`  // while the node rests
+	Height float64    `json:"height"` // of the figure, metres
+	Facing float64    `json:"facing"` // heading of its front, degrees about +Y from +Z towards +X
 }
 
 // Kind is a kind of light.
@@ -377,6 +388,14 @@ func (s *Setup) Validate() error {
 		c.num(at+"/trim", g.Trim, -20, 20)
 		c.num(at+"/hue", g.Hue, -360, 360)
 		c.num(at+"/mired", g.Mired, -1000, 1000)
+		if r := g.Rig; r != nil {
+			c.ok(len(r.Object) <= 1024, at+"/rig/object", "is no path of an object")
+			c.num(at+"/rig/height", r.Height, 0.01, 1000)
+			c.num(at+"/rig/facing", r.Facing, -3600, 3600)
+			for k := range 3 {
+				c.num(at+"/rig/pivot", r.Pivot[k], -1e6, 1e6)
+			}
+		}
 		for up, n := g.Parent, 0; up != ""; up = s.Groups[up].Parent {
 			_, ok := s.Groups[up]
 			c.ok(ok, at+"/parent", "group %q is not there", up)

@@ -157,3 +157,25 @@ func TestGoboTurnsWithTime(t *testing.T) {
 	s.Lights["a"] = l
 	require.ErrorContains(t, s.Validate(), "/gobo")
 }
+
+// A rig's lights travel with its node: they are kept as they stand while it rests.
+func TestRigTravels(t *testing.T) {
+	m := scene.Move{Offset: [3]float64{3, 0, 0}, Pivot: [3]float64{1, 0, 1}, Turn: 90}
+	rest := &scene.Scene{Objects: []scene.Object{{Name: "coat", Path: "Keeper/coat"}}}
+	posed := rest.Pose(0, map[string]scene.Move{"Keeper": m})
+	doc := &Setup{Version: Version, Name: "t", Curve: "plain", Groups: map[string]Group{"rig": {Name: "Rig", Rig: &Rig{Object: "Keeper", Height: 1.8}}}, Lights: map[string]Light{
+		"a": {Name: "A", Kind: Spot, Inner: 10, Outer: 20, Output: 1, Carry: Live, Group: "rig", Colour: Colour{Kelvin: 4000}, Position: [3]float64{1, 2, 3}, Aim: [3]float64{0, 0, -1}}}}
+	require.NoError(t, doc.Validate())
+	st, err := Resolve(doc, "")
+	require.NoError(t, err)
+	still, gone := st.Lamps(rest, nil)[0], st.Lamps(posed, nil)[0]
+	require.Nil(t, still.Frame)
+	require.Equal(t, [3]float64{1, 2, 3}, still.Position)
+	// Two metres in front of the pivot along +Z; a quarter turn brings that to +X.
+	for k, want := range []float64{1 + 2 + 3, 2, 1} {
+		require.InDelta(t, want, gone.Position[k], 1e-5)
+	}
+	require.InDelta(t, -1, gone.Aim[0], 1e-6)
+	require.NotEqual(t, still.Key, gone.Key)
+	require.InDelta(t, float64(gone.Source.Pos.X), gone.Position[0], 1e-5)
+}

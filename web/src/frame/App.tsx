@@ -32,6 +32,7 @@ import { ViewLine } from './ViewLine'
 
 const ChannelPanel = lazy(() => import('../channels/ChannelPanel'))
 const PlotPanel = lazy(() => import('../plot/PlotPanel'))
+const RigPanel = lazy(() => import('../rigs/RigPanel'))
 const SnagPanel = lazy(() => import('../snags/SnagPanel'))
 
 /** The setup that this address names; none for the list's first. */
@@ -110,6 +111,7 @@ export function App() {
       <Suspense fallback={null}>
         {panel === 'channels' && <ChannelPanel />}
         {panel === 'snags' && <SnagPanel />}
+        {panel === 'rigs' && <RigPanel />}
         {panel === 'plot' && warmth.data && <PlotPanel warmth={warmth.data} />}
       </Suspense>
       <Budget targets={targets.data ?? []} />
@@ -250,6 +252,9 @@ function TopBar() {
       </button>
       <button type="button" title="Shift L" aria-pressed={panel === 'plot'} onClick={() => openPanel('plot')}>
         Plot
+      </button>
+      <button type="button" title="Shift R" aria-pressed={panel === 'rigs'} onClick={() => openPanel('rigs')}>
+        Rigs
       </button>
       <SnagButton />
       <button type="button" title="Shift C" aria-pressed={panel === 'snapshots'} onClick={() => openPanel('snapshots')}>

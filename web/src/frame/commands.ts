@@ -7,6 +7,7 @@ import { wayOrder, waySpecs } from '../picture/ways'
 import { helper } from '../scene/acts'
 import { useThings } from '../scene/things'
 import { edit, entries, say, undo, useSetup } from '../setup/store'
+import { standing } from '../setup/travel'
 import { copyLights, pasteLights } from '../ledger/clipboard'
 import { useAside } from '../snapshots/aside'
 import { pinHere } from '../weigh/weighing'
@@ -48,7 +49,8 @@ function frameChosen() {
     }
   }
   for (const id of picked()) {
-    const l = doc.lights[id]
+    const raw = doc.lights[id]
+    const l = raw && standing(id, raw)
     if (l && l.kind !== 'sun' && l.kind !== 'sky' && l.kind !== 'emissive') take(l.position, 0.6)
   }
   for (const o of look().objects) {
@@ -73,7 +75,8 @@ function lookThrough() {
     toView(useSetup.getState().view)
     return
   }
-  const l = chosen ? useSetup.getState().doc?.lights[chosen] : undefined
+  const raw = chosen ? useSetup.getState().doc?.lights[chosen] : undefined
+  const l = raw && chosen ? standing(chosen, raw) : undefined
   const c = cameraNow()
   if (!l || !c || !chosen || l.kind === 'sky' || l.kind === 'emissive' || l.kind === 'sun' || l.kind === 'point') {
     say('Choose a spot, panel or disc to look through.')
@@ -212,6 +215,7 @@ export const commands: Command[] = [
   { name: 'Snapshots: keep, compare, bring back', keys: 'Shift C', area: 'Setup', run: () => openPanel('snapshots') },
   { name: 'Who lights whom: channels', keys: 'Shift Y', area: 'Setup', run: () => openPanel('channels') },
   { name: 'Plot: plan and section of a figure', keys: 'Shift L', area: 'Setup', run: () => openPanel('plot') },
+  { name: 'Rigs and moods', keys: 'Shift R', area: 'Setup', run: () => openPanel('rigs') },
   { name: 'Snags: what the checks found', keys: 'Shift S', area: 'Setup', run: () => openPanel('snags') },
   { name: 'Helper light for the chosen figure', keys: '', area: 'Light', run: helperHere, able: () => look().objects.length > 0 },
   { name: 'Link the chosen lights', keys: 'Ctrl L', area: 'Light', run: () => deeds.link(picked()), able: () => look().picked.size > 1 },

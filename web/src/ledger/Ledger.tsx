@@ -3,7 +3,9 @@ import { CaretDown } from '@phosphor-icons/react/dist/csr/CaretDown'
 import { CaretRight } from '@phosphor-icons/react/dist/csr/CaretRight'
 import { CircleHalf } from '@phosphor-icons/react/dist/csr/CircleHalf'
 import { LockSimple } from '@phosphor-icons/react/dist/csr/LockSimple'
+import { Palette } from '@phosphor-icons/react/dist/csr/Palette'
 import { Power } from '@phosphor-icons/react/dist/csr/Power'
+import { NumberField } from '../fields/NumberField'
 import { useQuery } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react'
@@ -582,8 +584,10 @@ interface GroupProps {
 
 function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs, mb, alone, members }: GroupProps) {
   const g = doc.groups[id]
+  const [shifting, setShifting] = useState(false)
   if (!g) return null
   return (
+    <>
     <div
       className={`row group${g.off ? ' is-off' : ''}`}
       role="group"
@@ -631,7 +635,10 @@ function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs,
           <span key={c} />
         ),
       )}
-      <span className="acts">
+      <span className="acts three">
+        <button type="button" aria-label={`${g.name} shift`} aria-pressed={shifting} title="Warmth and hue of all in it" onClick={() => setShifting(!shifting)}>
+          <Palette size={13} weight={g.hue || g.mired ? 'fill' : 'regular'} />
+        </button>
         <button type="button" aria-label={`${g.name} off`} aria-pressed={g.off} title="Turn the group off or on (O)" onClick={() => deeds.groupOff(id, doc)}>
           <Power size={13} />
         </button>
@@ -640,5 +647,14 @@ function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs,
         </button>
       </span>
     </div>
+    {shifting && (
+      <div className="group-shift">
+        <span className="label">Warmth</span>
+        <NumberField label={`${g.name} warmth`} value={g.mired ?? 0} unit="mired" min={-500} max={500} step={5} onDraft={(v) => deeds.groupShift(id, doc, 'mired', v, false)} onDone={(v) => deeds.groupShift(id, doc, 'mired', v)} onReset={() => deeds.groupShift(id, doc, 'mired', 0)} />
+        <span className="label">Hue</span>
+        <NumberField label={`${g.name} hue`} value={g.hue ?? 0} unit="°" min={-180} max={180} step={2} onDraft={(v) => deeds.groupShift(id, doc, 'hue', v, false)} onDone={(v) => deeds.groupShift(id, doc, 'hue', v)} onReset={() => deeds.groupShift(id, doc, 'hue', 0)} />
+      </div>
+    )}
+    </>
   )
 }

@@ -4,6 +4,7 @@ import { axes, add, times, type Camera, type V3 } from '../picture/camera'
 import { choose, chooseAll, useLook } from '../picture/look'
 import { draft, edit, entries, say, useSetup, type Op } from '../setup/store'
 import { groupsOf } from '../setup/sums'
+import { rested, resting, standing } from '../setup/travel'
 import { inUnit, unitNames, type Unit } from '../setup/units'
 
 /** deeds are the edits a Ledger row makes: each with the words that undo will show. */
@@ -185,14 +186,14 @@ export const deeds = {
   },
   /** handle moves what a handle of one light moves: its own values, and the place of all that are chosen. */
   handle(id: string, doc: Setup, changes: Partial<Light>, shift: V3 | undefined, words: string, done: boolean) {
-    const ops: Op[] = Object.entries(changes).flatMap(([k, v]) => (own.has(k) ? [id] : linkedWith(id)).map((i): Op => ({ op: 'add', path: at(i, k), value: v })))
+    const ops: Op[] = Object.entries(resting(id, changes)).flatMap(([k, v]) => (own.has(k) ? [id] : linkedWith(id)).map((i): Op => ({ op: 'add', path: at(i, k), value: v })))
     const list = together(id)
     if (shift) {
       for (const [i] of list) {
         // From where it was when the drag began: drafts do not add up.
         const start = grabbed.get(i)
         if (!start) continue
-        ops.push(replace(at(i, 'position'), start.map((v, k) => round(v + (shift[k] ?? 0), 0.001))))
+        ops.push(replace(at(i, 'position'), rested(i, add(standing(i, { ...(doc.lights[i] as Light), position: start }).position, shift)).map((v) => round(v, 0.001))))
       }
     }
     if (ops.length === 0) return
@@ -212,7 +213,7 @@ export const deeds = {
     if (p.height !== undefined) to.height = Math.max(round(p.height, 0.001), 0.001)
     if (p.roll !== undefined) to.roll = p.roll
     if (p.stops !== undefined) to.stops = Math.round(Math.min(Math.max(l.stops + p.stops, -20), 20) * 1000) / 1000
-    const ops = Object.entries(to).flatMap(([k, v]) => (own.has(k) ? [id] : linkedWith(id)).map((i): Op => ({ op: 'add', path: at(i, k), value: v })))
+    const ops = Object.entries(resting(id, to)).flatMap(([k, v]) => (own.has(k) ? [id] : linkedWith(id)).map((i): Op => ({ op: 'add', path: at(i, k), value: v })))
     if (done) edit(`${l.name} ${words}`, ops)
     else draft(ops)
   },

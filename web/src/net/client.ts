@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, Contrast, Edit, Effect, Fault, Imported, Line, Listed, Notice, PlaceAsk, Placed, Plot, PlotAsk, Point, Reading, RevertAsk, Snapshot, SnagsAnswer, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth, WhoAnswer } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, Contrast, Edit, Effect, Fault, Imported, Line, Listed, MoodPicture, Notice, PlaceAsk, Placed, Plot, PlotAsk, Point, Reading, RevertAsk, RigAnswer, RigAsk, Snapshot, SnagsAnswer, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth, WhoAnswer } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -38,6 +38,8 @@ export const api = {
   place: (id: number, q: PlaceAsk) => ask<Placed>(`/api/setups/${id}/placement`, post(q)),
   contrast: (id: number, sight: string, object: number, ev: number) => ask<Contrast | null>(`/api/setups/${id}/contrast?sight=${sight}&object=${object}&ev=${ev}`),
   notice: (id: number) => ask<Record<string, Record<string, Notice>>>(`/api/setups/${id}/notice`),
+  moods: (id: number, q: RigAsk) => ask<MoodPicture[]>(`/api/setups/${id}/moods`, post(q)),
+  rig: (id: number, q: RigAsk) => ask<RigAnswer>(`/api/setups/${id}/rig`, post(q)),
   plot: (id: number, q: PlotAsk) => ask<Plot | null>(`/api/setups/${id}/plot?window=${windowName}`, post(q)),
   who: (id: number) => ask<WhoAnswer>(`/api/setups/${id}/who`),
   snags: (id: number) => ask<SnagsAnswer>(`/api/setups/${id}/snags`),

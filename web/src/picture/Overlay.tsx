@@ -3,6 +3,8 @@ import type { Light, Setup, Warmth } from '../api.gen'
 import { deeds, grab, lockedLight } from '../ledger/deeds'
 import { tidy } from '../fields/number'
 import { isOff } from '../setup/sums'
+import { useThings } from '../scene/things'
+import { standing } from '../setup/travel'
 import { toneOf } from '../setup/tone'
 import { add, axes, cross, dot, len, nearestOnLine, norm, onPlane, project, ray, sub, times, type Camera, type V3 } from './camera'
 import { covered, under } from './ground'
@@ -48,7 +50,8 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
         </>
       )}
       {handles &&
-        Object.entries(doc.lights).map(([id, l]) => {
+        Object.entries(doc.lights).map(([id, raw]) => {
+          const l = standing(id, raw)
           if (!placed(l) || picked.has(id)) return null
           const p = at(l.position)
           if (!p || p.x < 0 || p.y < 0 || p.x > width || p.y > height) return null
@@ -73,11 +76,13 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
           )
         })}
       {handles && [...picked].map((id) => {
-        const l = doc.lights[id]
-        if (!l) return null
+        const raw = doc.lights[id]
+        if (!raw) return null
+        const l = standing(id, raw)
         if (l.kind === 'sun') return <SunDial key={id} id={id} l={l} camera={camera} doc={doc} box={box} />
         return placed(l) ? <Handles key={id} id={id} l={l} doc={doc} camera={camera} width={width} height={height} at={at} box={box} colour={colourOf(id, l)} /> : null
       })}
+      {handles && <Blockers doc={doc} at={at} />}
       {handles && <MoverHandle doc={doc} camera={camera} at={at} box={box} />}
       {pins.map((p, i) => {
         const q = p.position ? at(p.position) : null
@@ -243,6 +248,8 @@ function Handles({ id, l, doc, camera, width, height, at, box, colour }: HandleP
           })}
         </>
       )}
+      {l.doors && <path className="doors-drawn" d={leaves(l, right, up).map((f) => polygon(f, at)).join(' ')} />}
+      {l.kind === 'line' || (l.kind === 'point' && l.length) ? <path className="size" d={segment(add(l.position, times(right, -(l.length ?? 0) / 2)), add(l.position, times(right, (l.length ?? 0) / 2)), at)} /> : null}
       {l.range > 0 && <path className="range" d={ring(l.position, l.range, face.right, face.up)} />}
       {l.kind === 'rect' && (
         <path
@@ -289,6 +296,66 @@ function Handles({ id, l, doc, camera, width, height, at, box, colour }: HandleP
         {locked ? ' · locked' : ''}
       </text>
     </g>
+  )
+}
+
+type Projected = (p: V3) => { x: number; y: number } | null
+
+const segment = (a: V3, b: V3, at: Projected) => {
+  const p = at(a)
+  const q = at(b)
+  return p && q ? `M ${p.x} ${p.y} L ${q.x} ${q.y}` : ''
+}
+
+const polygon = (pts: V3[], at: Projected) => {
+  const q = pts.map(at)
+  return q.every(Boolean) ? `M ${q.map((p) => `${p?.x.toFixed(1)} ${p?.y.toFixed(1)}`).join(' L ')} z` : ''
+}
+
+/** leaves are the corners of a light's barn doors, as the core hangs them. */
+export function leaves(l: Light, right: V3, up: V3): V3[][] {
+  const d = l.doors
+  if (!d) return []
+  const aim = norm(l.aim)
+  const w = l.kind === 'rect' ? l.width / 2 : Math.max(l.radius, 0.01)
+  const h = l.kind === 'rect' ? l.height / 2 : w
+  const front = l.kind === 'spot' ? add(l.position, times(aim, l.radius)) : l.position
+  const hung: [V3, V3, number, number, number][] = [
+    [up, right, h, w, d.top],
+    [times(up, -1), right, h, w, d.bottom],
+    [times(right, -1), up, w, h, d.left],
+    [right, up, w, h, d.right],
+  ]
+  return hung.map(([off, side, dist, half, angle]) => {
+    const a = (angle * Math.PI) / 180
+    const hinge = add(front, times(off, dist))
+    const end = add(hinge, times(add(times(aim, Math.cos(a)), times(off, Math.sin(a))), d.length))
+    return [add(hinge, times(side, half)), add(hinge, times(side, -half)), add(end, times(side, -half - d.length)), add(end, times(side, half + d.length))]
+  })
+}
+
+/** Blockers are unseen solids: drawn as the boxes round them. */
+function Blockers({ doc, at }: { doc: Setup; at: Projected }) {
+  const things = useThings((s) => s.things)
+  const list = Object.values(doc.objects ?? {}).filter((o) => o.part === 'blocker')
+  return list.flatMap((o) =>
+    things
+      .filter((t) => t.path === o.path || t.path.startsWith(`${o.path}/`))
+      .map((t) => {
+        const c = (i: number): V3 => [(i & 1 ? t.hi : t.lo)[0], (i & 2 ? t.hi : t.lo)[1], (i & 4 ? t.hi : t.lo)[2]]
+        const edges = [0, 1, 2, 3, 4, 5, 6, 7].flatMap((i) => [1, 2, 4].filter((b) => !(i & b)).map((b) => segment(c(i), c(i | b), at)))
+        const name = at(c(7))
+        return (
+          <g key={t.path} className="blocker" data-blocker={t.path}>
+            <path d={edges.join(' ')} />
+            {name && (
+              <text x={name.x + 4} y={name.y - 4}>
+                {o.name || t.name} · blocker
+              </text>
+            )}
+          </g>
+        )
+      }),
   )
 }
 

@@ -1,4 +1,5 @@
 import { draft, edit, useSetup, type Op } from '../setup/store'
+import { resting } from '../setup/travel'
 import { useLook } from './look'
 
 /** followThrough lets the light that is looked through follow the eye: a draft while it moves, one edit when it rests. Returns how to end it. */
@@ -9,9 +10,10 @@ export function followThrough(): () => void {
     const l = useSetup.getState().doc?.lights[s.through]
     if (!l || l.locked) return
     const r = (v: number) => Math.round(v * 1e4) / 1e4
+    const to = resting(s.through, { position: s.camera.eye, aim: s.camera.aim })
     const ops: Op[] = [
-      { op: 'replace', path: `/lights/${s.through}/position`, value: s.camera.eye.map(r) },
-      { op: 'replace', path: `/lights/${s.through}/aim`, value: s.camera.aim.map(r) },
+      { op: 'replace', path: `/lights/${s.through}/position`, value: to.position?.map(r) },
+      { op: 'replace', path: `/lights/${s.through}/aim`, value: to.aim?.map(r) },
     ]
     if (s.moving) draft(ops)
     else if (before.moving) edit(`${l.name} aimed by eye`, ops)

@@ -12,6 +12,7 @@ import { useTug } from '../picture/tug'
 import { useThings } from '../scene/things'
 import { draft, edit, lampsNow, useSetup, type Op } from '../setup/store'
 import { isOff } from '../setup/sums'
+import { standing } from '../setup/travel'
 import { toneOf } from '../setup/tone'
 import { moved, ratioStops, rings, round, spotOf, type Spot } from './geometry'
 
@@ -76,11 +77,11 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
   const far = Math.min(Math.max(...near.map((s) => s.distance * 1.15), 2.2), 12)
   const scale = planHigh / 2 / far
   const at = (q: Spot) => ({ x: wide / 2 + q.side * scale, y: planHigh / 2 - q.away * scale })
-  const floor = Math.min(p.foot - p.pivot[1], ...near.map((s) => spotOf(p, (doc.lights[s.id] as Light).position).up))
-  const beyond = Math.max(1.2, ...near.map((s) => spotOf(p, (doc.lights[s.id] as Light).position).up)) + 0.4
+  const floor = Math.min(p.foot - p.pivot[1], ...near.map((s) => spotOf(p, standing(s.id, doc.lights[s.id] as Light).position).up))
+  const beyond = Math.max(1.2, ...near.map((s) => spotOf(p, standing(s.id, doc.lights[s.id] as Light).position).up)) + 0.4
   const scaleY = Math.min(scale, sectionHigh / (beyond - floor + 0.5))
   const sideAt = (q: Spot) => ({ x: wide / 2 + q.away * scaleY, y: sectionHigh - 14 - (q.up - floor) * scaleY })
-  const ofLight = (s: Stand): Spot => (s.far ? round(s.azimuth, s.height, far * 0.94) : spotOf(p, (doc.lights[s.id] as Light).position))
+  const ofLight = (s: Stand): Spot => (s.far ? round(s.azimuth, s.height, far * 0.94) : spotOf(p, standing(s.id, doc.lights[s.id] as Light).position))
   const hand = chosen ? shown.find((s) => s.id === chosen && !s.far) : undefined
   const cam = spotOf(p, p.camera)
   const drag = (s: Stand, e: React.PointerEvent, inPlan: boolean) => {
@@ -145,7 +146,7 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
         <path className="sight" d={`M${wide / 2} ${planHigh / 2}L${at(cam).x} ${Math.min(at(cam).y, planHigh * 3)}`} />
         {at(cam).y < planHigh && <path className="plot-camera" transform={`translate(${at(cam).x} ${at(cam).y})`} d="M -6 0 L 6 0 L 4 9 L -4 9 z" />}
         {shown.map((s) => {
-          const l = doc.lights[s.id] as Light
+          const l = standing(s.id, doc.lights[s.id] as Light)
           const q = at(ofLight(s))
           if (l.kind !== 'spot' && l.kind !== 'rect' && l.kind !== 'disc') return null
           const tip = spotOf(p, [l.position[0] + l.aim[0], l.position[1] + l.aim[1], l.position[2] + l.aim[2]])
