@@ -19,7 +19,7 @@ func Setup() *setup.Setup {
 		Groups: map[string]setup.Group{
 			"outside": {Name: "Outside", Order: 1},
 			"lamps":   {Name: "Hall lamps", Order: 2},
-			"keeper":  {Name: "Keeper", Order: 3},
+			"keeper":  {Name: "Keeper", Order: 3, Rig: &setup.Rig{Object: "Keeper", Pivot: a3(keeperAt.Add(v(0, 1.6, 0))), Height: 1.78}},
 		},
 		Objects: map[string]setup.Object{
 			"keeper": {Path: "Keeper", Part: setup.Mover, Pivot: a3(keeperAt)},

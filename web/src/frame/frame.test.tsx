@@ -69,7 +69,7 @@ const share = (o: Partial<Share>): Share => ({ light: 'a', direct: 0, bounced: 0
 test('what a light gives at a point, and why it gives nothing, is said', () => {
   expect(why(share({ reason: 'shadow', by: 'Pumps' }))).toBe('shadowed by Pumps')
   expect(why(share({ reason: 'range' }))).toBe('out of range')
-  const doc = { lights: { a: { name: 'Lantern', colour: { kelvin: 3000 } }, b: { name: 'Rim', colour: { kelvin: 3000 } } } } as unknown as Setup
+  const doc = { lights: { a: { name: 'Lantern', colour: { kelvin: 3000 } }, b: { name: 'Rim', colour: { kelvin: 3000 } } }, groups: {} } as unknown as Setup
   const reading: Reading = {
     hit: true, object: 'Hall floor', path: '', material: 'Wet concrete', position: [0, 0, 0], normal: [0, 1, 0], distance: 7, luminance: 2, colour: [2, 2, 2], lux: 40,
     shares: [share({ direct: 1.5, bounced: 0.5, share: 1, lux: 40, straight: 30 }), share({ light: 'b', reason: 'cone' })],
