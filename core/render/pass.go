@@ -86,7 +86,7 @@ func (p *Pass) Run(ctx context.Context, samples, workers int) error {
 		err := spread.With(ctx, tx*ty, workers, func() (func(int), func()) {
 			w := newPath(p)
 			return func(t int) {
-				if int(p.Layers[0].Count[t]) == least {
+				if w.behind(t, least) {
 					w.tile(t, least)
 				}
 			}, w.tracer.release
@@ -222,6 +222,20 @@ func newPath(p *Pass) *path {
 	return w
 }
 
+// behind asks for the lights whose layers have only so many samples of a tile: a
+// pass that was stopped leaves some tiles ahead, and another light may join the
+// layers that it left so.
+func (w *path) behind(t, samples int) (some bool) {
+	if w.Merged != nil {
+		return int(w.Layers[0].Count[t]) == samples
+	}
+	for i, l := range w.Layers {
+		w.on[i] = int(l.Count[t]) == samples
+		some = some || w.on[i]
+	}
+	return some
+}
+
 func (w *path) tile(t, sample int) {
 	tx := tiles(w.W)
 	x0, y0 := t%tx*TileSize, t/tx*TileSize
@@ -263,8 +277,10 @@ func (w *path) tile(t, sample int) {
 			}
 		}
 	}
-	for _, l := range w.Layers {
-		l.Count[t]++
+	for i, l := range w.Layers {
+		if w.Merged != nil || w.on[i] {
+			l.Count[t]++
+		}
 	}
 	if guide {
 		w.Guide.Count[t]++

@@ -452,3 +452,31 @@ func TestSharesOfReflection(t *testing.T) {
 	require.InEpsilon(t, all, matt+spec, 1e-4, "the same paths, split in two")
 	require.InEpsilon(t, all, mean(0.5, 0.5)*2, 1e-4)
 }
+
+// A light may join layers that a stopped pass left with some tiles ahead: each
+// catches up by itself, and all are as if they had been rendered alone.
+func TestLightsJoinLayersLeftHalfWay(t *testing.T) {
+	w := compile(t, box(t, glossy()))
+	ls := lamps()
+	want := layers(3)
+	run(t, &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: want}, 2, 2)
+	got := layers(3)
+	first := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls[1:], Layers: got[1:]}
+	// One tile of two lights is ahead.
+	path := newPath(first)
+	require.True(t, path.behind(1, 0))
+	path.tile(1, 0)
+	path.tracer.release()
+	for _, order := range [][]int{{0, 1, 2}, {1, 0, 2}} {
+		p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4}
+		for _, i := range order {
+			p.Lights, p.Layers = append(p.Lights, ls[i]), append(p.Layers, got[i])
+		}
+		run(t, p, 1+order[0], 2)
+	}
+	for i := range want {
+		require.Equal(t, want[i].Mean(Direct), got[i].Mean(Direct))
+		require.Equal(t, want[i].Mean(Bounced), got[i].Mean(Bounced))
+		require.Equal(t, want[i].Count, got[i].Count)
+	}
+}
