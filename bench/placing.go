@@ -1,7 +1,6 @@
 package bench
 
 import (
-	"context"
 	"errors"
 	"fmt"
 
@@ -56,7 +55,7 @@ type Placed struct {
 
 // Place works out where a light has to go for its result to fall where it is
 // wanted, from the place as the window sees it.
-func (s *Session) Place(_ context.Context, q PlaceAsk) (out *Placed, err error) {
+func (s *Session) Place(q PlaceAsk) (out *Placed, err error) {
 	s.mu.Lock()
 	see, ok := s.see(&Window{View: q.Gaze.View, gaze: q.Gaze})
 	lamps, on := s.lamps, s.stage.place

@@ -13,6 +13,7 @@ import (
 	"log/slog"
 	"net"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -25,8 +26,11 @@ import (
 	"github.com/gofiber/fiber/v3/middleware/static"
 	"willowherb/bench"
 	"willowherb/core/budget"
+	"willowherb/core/checks"
 	"willowherb/core/colour"
+	"willowherb/core/plot"
 	"willowherb/core/setup"
+	"willowherb/core/weigh"
 	"willowherb/format/gltf"
 	"willowherb/format/ies"
 	"willowherb/store"
@@ -72,18 +76,36 @@ func New(st *store.Store, b *bench.Bench, files fs.FS) *Server {
 	api.Get("/setups/:id/maps/:frame", s.frameMap)
 	api.Get("/setups/:id/runtime/:frame/:light", s.runtimeLayer)
 	api.Get("/setups/:id/drawn/:frame/:what", s.drawn)
-	api.Post("/setups/:id/weigh", s.weigh)
-	api.Post("/setups/:id/placement", s.placement)
+	api.Post("/setups/:id/weigh", asked(s, func(c fiber.Ctx, open *bench.Session, q bench.Point) (*weigh.Reading, error) {
+		if !inPicture(q.X, q.Y) {
+			return nil, errPoint
+		}
+		return open.Weigh(c.Context(), q)
+	}))
+	api.Post("/setups/:id/placement", asked(s, func(c fiber.Ctx, open *bench.Session, q bench.PlaceAsk) (*bench.Placed, error) {
+		if !inPicture(q.X, q.Y, q.FromX, q.FromY) {
+			return nil, errPoint
+		}
+		return open.Place(q)
+	}))
 	api.Get("/setups/:id/contrast", s.contrast)
-	api.Get("/setups/:id/notice", s.notice)
-	api.Post("/setups/:id/moods", s.moods)
-	api.Post("/setups/:id/rig", s.placeRig)
+	api.Get("/setups/:id/notice", answer(s, func(_ fiber.Ctx, open *bench.Session) (map[string]map[string]weigh.Notice, error) {
+		return open.Notice(), nil
+	}))
+	api.Post("/setups/:id/moods", asked(s, func(c fiber.Ctx, open *bench.Session, q bench.RigAsk) ([]bench.MoodPicture, error) {
+		return open.Moods(c.Context(), q)
+	}))
+	api.Post("/setups/:id/rig", asked(s, func(_ fiber.Ctx, open *bench.Session, q bench.RigAsk) (*bench.RigAnswer, error) { return open.Rig(q) }))
 	api.Get("/setups/:id/rigs/:group", s.saveRig)
-	api.Get("/setups/:id/who", s.who)
-	api.Post("/setups/:id/plot", s.plot)
-	api.Get("/setups/:id/snags", s.snags)
-	api.Get("/setups/:id/shadow/:light", s.shadowEffects)
-	api.Get("/setups/:id/stage", s.stage)
+	api.Get("/setups/:id/who", answer(s, func(_ fiber.Ctx, open *bench.Session) (*bench.WhoAnswer, error) { return open.Who(), nil }))
+	api.Post("/setups/:id/plot", asked(s, func(c fiber.Ctx, open *bench.Session, q bench.PlotAsk) (*plot.Plot, error) {
+		return open.Plot(c.Query("window"), q)
+	}))
+	api.Get("/setups/:id/snags", answer(s, func(c fiber.Ctx, open *bench.Session) (*bench.SnagsAnswer, error) { return open.Snags(c.Context()) }))
+	api.Get("/setups/:id/shadow/:light", answer(s, func(c fiber.Ctx, open *bench.Session) (map[string]checks.Effect, error) {
+		return open.ShadowEffects(c.Context(), c.Params("light"))
+	}))
+	api.Get("/setups/:id/stage", answer(s, func(c fiber.Ctx, open *bench.Session) (*bench.StageFacts, error) { return open.Facts(c.Context()) }))
 	api.Post("/setups/:id/place", s.bringAgain)
 	api.Post("/setups/:id/copy", s.copySetup)
 	api.Get("/setups/:id/picture", s.picture)
@@ -255,6 +277,39 @@ func (s *Server) opened(c fiber.Ctx) (*bench.Session, error) {
 	return s.bench.Open(c.Context(), n)
 }
 
+// answer is a handler that answers what do finds in the setup that is named.
+func answer[T any](s *Server, do func(c fiber.Ctx, open *bench.Session) (T, error)) fiber.Handler {
+	return func(c fiber.Ctx) error {
+		open, err := s.opened(c)
+		if err != nil {
+			return err
+		}
+		a, err := do(c, open)
+		if err != nil {
+			return err
+		}
+		return c.JSON(a)
+	}
+}
+
+// asked is a handler for questions that come as JSON.
+func asked[Q, T any](s *Server, do func(c fiber.Ctx, open *bench.Session, q Q) (T, error)) fiber.Handler {
+	return answer(s, func(c fiber.Ctx, open *bench.Session) (a T, err error) {
+		var q Q
+		if err := json.Unmarshal(c.Body(), &q); err != nil {
+			return a, fmt.Errorf("%w: the question is no JSON that fits: %w", errEdit, err)
+		}
+		return do(c, open, q)
+	})
+}
+
+var errPoint = fmt.Errorf("%w: the question names no point of the picture", errEdit)
+
+// inPicture tells positions that lie in the picture.
+func inPicture(v ...float64) bool {
+	return !slices.ContainsFunc(v, func(x float64) bool { return !(x >= 0 && x <= 1) })
+}
+
 func (s *Server) get(c fiber.Ctx) error {
 	n, err := id(c)
 	if err != nil {
@@ -416,41 +471,6 @@ func (s *Server) drawn(c fiber.Ctx) error {
 	return c.Send(data)
 }
 
-// weigh answers what lights a point.
-func (s *Server) weigh(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	var q bench.Point
-	if err := json.Unmarshal(c.Body(), &q); err != nil || !(q.X >= 0 && q.X <= 1 && q.Y >= 0 && q.Y <= 1) {
-		return fmt.Errorf("%w: the question names no point of the picture", errEdit)
-	}
-	a, err := open.Weigh(c.Context(), q)
-	if err != nil {
-		return err
-	}
-	return c.JSON(a)
-}
-
-// placement answers where a light has to go for its result to fall where it is wanted.
-func (s *Server) placement(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	var q bench.PlaceAsk
-	in := func(v float64) bool { return v >= 0 && v <= 1 }
-	if err := json.Unmarshal(c.Body(), &q); err != nil || !in(q.X) || !in(q.Y) || !in(q.FromX) || !in(q.FromY) {
-		return fmt.Errorf("%w: the question names no point of the picture", errEdit)
-	}
-	a, err := open.Place(c.Context(), q)
-	if err != nil {
-		return err
-	}
-	return c.JSON(a)
-}
-
 // contrast answers how a figure stands against what is behind it; null where its
 // outline is not to be seen.
 func (s *Server) contrast(c fiber.Ctx) error {
@@ -476,56 +496,6 @@ func (s *Server) contrast(c fiber.Ctx) error {
 	return c.JSON(a)
 }
 
-func (s *Server) notice(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	return c.JSON(open.Notice())
-}
-
-// asksRig reads a question about rigs.
-func asksRig(c fiber.Ctx) (q bench.RigAsk, err error) {
-	if err = json.Unmarshal(c.Body(), &q); err != nil {
-		err = fmt.Errorf("%w: the question names no figure", errEdit)
-	}
-	return q, err
-}
-
-// moods shows every mood on a figure.
-func (s *Server) moods(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	q, err := asksRig(c)
-	if err != nil {
-		return err
-	}
-	m, err := open.Moods(c.Context(), q)
-	if err != nil {
-		return err
-	}
-	return c.JSON(m)
-}
-
-// placeRig puts a mood or a template on a figure.
-func (s *Server) placeRig(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	q, err := asksRig(c)
-	if err != nil {
-		return err
-	}
-	a, err := open.Rig(q)
-	if err != nil {
-		return err
-	}
-	return c.JSON(a)
-}
-
 // saveRig is a rig as a template to keep.
 func (s *Server) saveRig(c fiber.Ctx) error {
 	open, err := s.opened(c)
@@ -539,69 +509,6 @@ func (s *Server) saveRig(c fiber.Ctx) error {
 	c.Attachment(t.Name + " rig.json")
 	c.Set("Content-Type", "application/json")
 	return c.Send(t.JSON())
-}
-
-// who answers what lights the figures and objects of each view.
-func (s *Server) who(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	return c.JSON(open.Who())
-}
-
-// plot answers the lighting plot of a subject; null where the view has none.
-func (s *Server) plot(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	var q bench.PlotAsk
-	if err := json.Unmarshal(c.Body(), &q); err != nil {
-		return fmt.Errorf("%w: the question names no subject", errEdit)
-	}
-	p, err := open.Plot(c.Query("window"), q)
-	if err != nil {
-		return err
-	}
-	return c.JSON(p)
-}
-
-func (s *Server) snags(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	a, err := open.Snags(c.Context())
-	if err != nil {
-		return err
-	}
-	return c.JSON(a)
-}
-
-// shadowEffects answers what a light's shadow does to each view.
-func (s *Server) shadowEffects(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	a, err := open.ShadowEffects(c.Context(), c.Params("light"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(a)
-}
-
-func (s *Server) stage(c fiber.Ctx) error {
-	open, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	f, err := open.Facts(c.Context())
-	if err != nil {
-		return err
-	}
-	return c.JSON(f)
 }
 
 func packed(c fiber.Ctx, words []uint32) error {

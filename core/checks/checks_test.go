@@ -8,60 +8,28 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/core/exposure"
 	"willowherb/core/render"
-	"willowherb/core/scene"
+	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 )
 
-// stage builds a place of quads and boxes, each an object of its own.
-type stage struct{ s *scene.Scene }
+// stage has a polished metal besides the matt.
+type stage struct{ *scenetest.Stage }
 
-func newStage() *stage {
-	m := scene.DefaultMaterial()
-	m.Name, m.Metallic, m.Roughness = "matt", 0, 0.9
-	glossy := m
-	glossy.Name, glossy.Roughness, glossy.Metallic = "polished", 0.05, 1
-	return &stage{&scene.Scene{Materials: []scene.Material{m, glossy}}}
-}
-
-func (g *stage) object(path string, mat uint16, quads ...[4]vec.V3) {
-	s := g.s
-	o := scene.Object{Name: path, Path: path, First: len(s.Mat), Node: scene.None}
-	for _, q := range quads {
-		base := uint32(len(s.V.Pos))
-		n := q[1].Sub(q[0]).Cross(q[2].Sub(q[0])).Norm()
-		for _, p := range q {
-			s.V.Pos, s.V.Nrm, s.V.UV0 = append(s.V.Pos, p), append(s.V.Nrm, n), append(s.V.UV0, vec.V2{})
-		}
-		s.Index = append(s.Index, base, base+1, base+2, base, base+2, base+3)
-		s.Mat = append(s.Mat, mat, mat)
-		s.Obj = append(s.Obj, uint32(len(s.Objects)), uint32(len(s.Objects)))
-	}
-	o.Count = len(s.Mat) - o.First
-	s.Objects = append(s.Objects, o)
-}
-
-func (g *stage) floor() {
-	g.object("floor", 0, [4]vec.V3{{X: -6, Z: 6}, {X: 6, Z: 6}, {X: 6, Z: -6}, {X: -6, Z: -6}})
-}
-
-// box is closed, fronts outwards.
-func (g *stage) box(path string, c vec.V3, r float32) {
-	p := func(x, y, z float32) vec.V3 { return c.Add(vec.V3{X: x * r, Y: y * r, Z: z * r}) }
-	g.object(path, 0,
-		[4]vec.V3{p(-1, -1, 1), p(1, -1, 1), p(1, 1, 1), p(-1, 1, 1)}, [4]vec.V3{p(1, -1, -1), p(-1, -1, -1), p(-1, 1, -1), p(1, 1, -1)},
-		[4]vec.V3{p(1, -1, 1), p(1, -1, -1), p(1, 1, -1), p(1, 1, 1)}, [4]vec.V3{p(-1, -1, -1), p(-1, -1, 1), p(-1, 1, 1), p(-1, 1, -1)},
-		[4]vec.V3{p(-1, 1, 1), p(1, 1, 1), p(1, 1, -1), p(-1, 1, -1)}, [4]vec.V3{p(-1, -1, -1), p(1, -1, -1), p(1, -1, 1), p(-1, -1, 1)})
+func newStage() stage {
+	g := stage{scenetest.New()}
+	m := g.S.Materials[0]
+	m.Name, m.Roughness, m.Metallic = "polished", 0.05, 1
+	g.S.Materials = append(g.S.Materials, m)
+	return g
 }
 
 // look renders the stage from above and in front of it, light by light.
-func (g *stage) look(t *testing.T, lights map[string]setup.Light, channels func(path string) uint8) *Input {
-	require.NoError(t, g.s.Finish())
-	w, err := render.Compile(g.s, 2)
-	require.NoError(t, err)
+func (g stage) look(t *testing.T, lights map[string]setup.Light, channels func(path string) uint8) *Input {
+	w := g.World(t)
 	if channels != nil {
 		var c []uint8
-		for _, o := range g.s.Objects {
+		for _, o := range g.S.Objects {
 			c = append(c, channels(o.Path))
 		}
 		w = w.WithChannels(c)
@@ -88,7 +56,7 @@ func (g *stage) look(t *testing.T, lights map[string]setup.Light, channels func(
 	require.NoError(t, doc.Validate())
 	st, err := setup.Resolve(doc, "")
 	require.NoError(t, err)
-	lamps := st.Lamps(g.s, nil)
+	lamps := st.Lamps(g.S, nil)
 	const wide, high = 96, 64
 	v := View{ID: "v", Name: "View", EV: 4, Curve: exposure.Plain, W: wide, H: high, Guide: render.NewGuide(wide, high)}
 	v.Camera = render.View{Eye: vec.V3{Y: 4, Z: 7}, Aim: vec.V3{Y: -4, Z: -7}.Norm(), Up: vec.V3{Y: 1}, FovY: 0.7}
@@ -141,8 +109,8 @@ func lamp(x, y, z float64) setup.Light {
 // A sound setup has no snags at all; each fault is then found by its own check.
 func TestSoundSetupHasNoSnags(t *testing.T) {
 	g := newStage()
-	g.floor()
-	g.box("crate", vec.V3{Y: 0.5}, 0.5)
+	g.Floor(6)
+	g.Box("crate", vec.V3{Y: 0.5}, 0.5)
 	key := lamp(2, 3, 2)
 	key.Role = "key"
 	require.Empty(t, find(t, g.look(t, map[string]setup.Light{"key": key}, nil)))
@@ -150,8 +118,8 @@ func TestSoundSetupHasNoSnags(t *testing.T) {
 
 func TestInsideSolid(t *testing.T) {
 	g := newStage()
-	g.floor()
-	g.box("crate", vec.V3{Y: 0.5}, 0.5)
+	g.Floor(6)
+	g.Box("crate", vec.V3{Y: 0.5}, 0.5)
 	s := find(t, g.look(t, map[string]setup.Light{"in": lamp(0.1, 0.6, 0), "out": lamp(2, 2, 2)}, nil))
 	require.Equal(t, []string{"in"}, s["inside"].Lights)
 	require.Equal(t, "crate", s["inside"].Object)
@@ -165,12 +133,12 @@ func TestInsideSolid(t *testing.T) {
 // nothing; what a one-sided wall shows of its back to the light leaks.
 func TestShadowsAndLeaks(t *testing.T) {
 	g := newStage()
-	g.floor()
+	g.Floor(6)
 	s := find(t, g.look(t, map[string]setup.Light{"over": lamp(0, 3, 0)}, nil))
 	require.Equal(t, []string{"over"}, s["shadow"].Lights)
 	g = newStage()
-	g.floor()
-	g.box("crate", vec.V3{Y: 0.5}, 0.5)
+	g.Floor(6)
+	g.Box("crate", vec.V3{Y: 0.5}, 0.5)
 	in := g.look(t, map[string]setup.Light{"over": lamp(1.5, 3, 0)}, nil)
 	require.NotContains(t, find(t, in), "shadow")
 	e, err := ShadowEffect(context.Background(), in, &in.Views[0], 0, 2)
@@ -178,9 +146,9 @@ func TestShadowsAndLeaks(t *testing.T) {
 	require.Greater(t, e.Shows, 0.005)
 	require.InDelta(t, 0.1, e.Held, 0.09)
 	g = newStage()
-	g.floor()
+	g.Floor(6)
 	// A wall whose front faces away from the lamp behind it.
-	g.object("wall", 0, [4]vec.V3{{X: -2, Z: -1}, {X: 2, Z: -1}, {X: 2, Y: 2, Z: -1}, {X: -2, Y: 2, Z: -1}})
+	g.Add("wall", 0, [4]vec.V3{{X: -2, Z: -1}, {X: 2, Z: -1}, {X: 2, Y: 2, Z: -1}, {X: -2, Y: 2, Z: -1}})
 	s = find(t, g.look(t, map[string]setup.Light{"behind": lamp(0, 1.5, -4)}, nil))
 	require.Equal(t, "wall", s["leak"].Object)
 }
@@ -188,8 +156,8 @@ func TestShadowsAndLeaks(t *testing.T) {
 // Figures that get no light of their own, things that no channel lights.
 func TestUnlit(t *testing.T) {
 	g := newStage()
-	g.floor()
-	g.box("figure", vec.V3{Y: 0.6}, 0.6)
+	g.Floor(6)
+	g.Box("figure", vec.V3{Y: 0.6}, 0.6)
 	in := g.look(t, map[string]setup.Light{"a": func() setup.Light { l := lamp(2, 3, 2); l.Channels = 1; return l }()}, func(path string) uint8 {
 		if path == "figure" {
 			return 0b10
@@ -214,8 +182,8 @@ func TestUnlit(t *testing.T) {
 // checks name their numbers and mend them.
 func TestCrowdedFlatEvenAndTheRest(t *testing.T) {
 	g := newStage()
-	g.floor()
-	g.box("figure", vec.V3{Y: 0.6}, 0.6)
+	g.Floor(6)
+	g.Box("figure", vec.V3{Y: 0.6}, 0.6)
 	lights := map[string]setup.Light{}
 	for i, id := range []string{"a", "b", "c"} {
 		lights[id] = lamp(float64(i)-1, 2.5, 2)
@@ -235,9 +203,9 @@ func TestCrowdedFlatEvenAndTheRest(t *testing.T) {
 	red.Colour.RGB = &[3]float64{1, 0, 0.02}
 	red.Name = "Spot 2"
 	g = newStage()
-	g.floor()
-	g.box("figure", vec.V3{Y: 0.6}, 0.6)
-	g.object("mirror", 1, [4]vec.V3{{X: -2, Y: 0.02, Z: 2.5}, {X: 2, Y: 0.02, Z: 2.5}, {X: 2, Y: 0.02, Z: 1}, {X: -2, Y: 0.02, Z: 1}})
+	g.Floor(6)
+	g.Box("figure", vec.V3{Y: 0.6}, 0.6)
+	g.Add("mirror", 1, [4]vec.V3{{X: -2, Y: 0.02, Z: 2.5}, {X: 2, Y: 0.02, Z: 2.5}, {X: 2, Y: 0.02, Z: 1}, {X: -2, Y: 0.02, Z: 1}})
 	panel := setup.Light{Kind: setup.Rect, Output: 500, Width: 2, Height: 1.5, Position: [3]float64{0, 3.2, -2.5}, Aim: [3]float64{0, -0.2, 1}, Shadow: true}
 	s = find(t, g.look(t, map[string]setup.Light{"far": far, "key": key, "fill": fill, "red": red, "panel": panel}, nil))
 	require.Equal(t, []string{"far"}, s["range"].Lights)
@@ -246,7 +214,7 @@ func TestCrowdedFlatEvenAndTheRest(t *testing.T) {
 	require.Equal(t, []string{"red"}, s["names"].Lights)
 	require.Equal(t, []string{"panel"}, s["mirrored"].Lights)
 	g = newStage()
-	g.floor()
+	g.Floor(6)
 	s = find(t, g.look(t, map[string]setup.Light{"key": key, "sky": {Kind: setup.Sky, Output: 900}}, nil))
 	require.Equal(t, []string{"sky"}, s["flat"].Lights)
 }

@@ -94,8 +94,9 @@ func insideSolids(in *Input) (out []Snag) {
 			u := sampling.New(5, 0, uint32(i)).Pair(0)
 			d := sampling.Cone(u, 2)
 			// What lies within the lamp's own size (a flame, a bulb) does not hold it in.
-			r := max(l.Source.Radius, 0.02)
-			hit, ok := in.World.Meets(l.Source.Pos.Add(d.Scale(r)), d, 200)
+			src := l.Source
+			r := max(src.Radius, 0.02)
+			hit, ok := in.World.Meets(src.Pos.Add(d.Scale(r)), d, 200)
 			if !ok || hit.Front {
 				continue
 			}
@@ -529,7 +530,7 @@ func strongColours(in *Input) (out []Snag) {
 	return out
 }
 
-var given = regexp.MustCompile(`^(Lamp|Spot|Panel|Disc|Line|Sun|Sky|Light|Point|Untitled)( \d+)?$`)
+var given = regexp.MustCompile(`^(Sun|Sky|Lamp|Spot|Panel|Disc|Line|Point|Light|Untitled)( \d+)?$`)
 
 // unnamed finds lights that still have the name they were made with.
 func unnamed(in *Input) (out []Snag) {

@@ -7,52 +7,15 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/core/light"
 	"willowherb/core/render"
-	"willowherb/core/scene"
+	"willowherb/core/scene/scenetest"
 	"willowherb/core/vec"
 )
 
-type stage struct{ s *scene.Scene }
-
-func newStage() *stage {
-	m := scene.DefaultMaterial()
-	m.Name, m.Metallic, m.Roughness = "matt", 0, 0.9
-	return &stage{&scene.Scene{Materials: []scene.Material{m}}}
-}
-
-func (g *stage) add(path string, quads ...[4]vec.V3) {
-	s := g.s
-	o := scene.Object{Name: path, Path: path, First: len(s.Mat), Node: scene.None}
-	for _, q := range quads {
-		base := uint32(len(s.V.Pos))
-		n := q[1].Sub(q[0]).Cross(q[2].Sub(q[0])).Norm()
-		for _, p := range q {
-			s.V.Pos, s.V.Nrm, s.V.UV0 = append(s.V.Pos, p), append(s.V.Nrm, n), append(s.V.UV0, vec.V2{})
-		}
-		s.Index = append(s.Index, base, base+1, base+2, base, base+2, base+3)
-		s.Mat = append(s.Mat, 0, 0)
-		s.Obj = append(s.Obj, uint32(len(s.Objects)), uint32(len(s.Objects)))
-	}
-	o.Count = len(s.Mat) - o.First
-	s.Objects = append(s.Objects, o)
-}
-
-func (g *stage) world(t *testing.T) *render.World {
-	require.NoError(t, g.s.Finish())
-	w, err := render.Compile(g.s, 2)
-	require.NoError(t, err)
-	return w
-}
-
-// yard is a floor with a crate and a leaning board on it.
-func yard() *stage {
-	g := newStage()
-	g.add("floor", [4]vec.V3{{X: -8, Z: 8}, {X: 8, Z: 8}, {X: 8, Z: -8}, {X: -8, Z: -8}})
-	c, r := vec.V3{X: 0.4, Y: 0.5}, float32(0.5)
-	p := func(x, y, z float32) vec.V3 { return c.Add(vec.V3{X: x * r, Y: y * r, Z: z * r}) }
-	g.add("crate",
-		[4]vec.V3{p(-1, -1, 1), p(1, -1, 1), p(1, 1, 1), p(-1, 1, 1)}, [4]vec.V3{p(1, -1, -1), p(-1, -1, -1), p(-1, 1, -1), p(1, 1, -1)},
-		[4]vec.V3{p(1, -1, 1), p(1, -1, -1), p(1, 1, -1), p(1, 1, 1)}, [4]vec.V3{p(-1, -1, -1), p(-1, -1, 1), p(-1, 1, 1), p(-1, 1, -1)},
-		[4]vec.V3{p(-1, 1, 1), p(1, 1, 1), p(1, 1, -1), p(-1, 1, -1)}, [4]vec.V3{p(-1, -1, -1), p(1, -1, -1), p(1, -1, 1), p(-1, -1, 1)})
+// yard is a floor with a crate on it.
+func yard() *scenetest.Stage {
+	g := scenetest.New()
+	g.Floor(8)
+	g.Box("crate", vec.V3{X: 0.4, Y: 0.5}, 0.5)
 	return g
 }
 
@@ -109,7 +72,7 @@ func wrong(t *testing.T, w *render.World, l *light.Light, s Settings) float64 {
 // The map comes to what rays say as it grows: what is wrong lies within a texel of
 // a shadow's edge, and halves with the texel.
 func TestMapsConvergeToTheReference(t *testing.T) {
-	w := yard().world(t)
+	w := yard().World(t)
 	for name, l := range lamps() {
 		var last float64
 		for i, size := range []int{64, 256, 1024, 4096} {
@@ -130,7 +93,7 @@ func TestMapsConvergeToTheReference(t *testing.T) {
 // Without a bias a floor shades itself; with too much of it shadows float off what
 // casts them.
 func TestAcneAndFloating(t *testing.T) {
-	w := yard().world(t)
+	w := yard().World(t)
 	l := lamps()["spot"]
 	s := Settings{Size: 256, Filter: 1}
 	require.Greater(t, wrong(t, w, l, s), 0.08, "acne")
@@ -149,18 +112,18 @@ func TestAcneAndFloating(t *testing.T) {
 // A one-sided wall that shows the lamp its back is not drawn: light leaks. Made
 // two-sided it stops.
 func TestOneSidedWallLeaks(t *testing.T) {
-	g := newStage()
-	g.add("floor", [4]vec.V3{{X: -8, Z: 8}, {X: 8, Z: 8}, {X: 8, Z: -8}, {X: -8, Z: -8}})
-	g.add("wall", [4]vec.V3{{X: -2}, {X: 2}, {X: 2, Y: 2}, {X: -2, Y: 2}}) // faces +Z
+	g := scenetest.New()
+	g.Floor(8)
+	g.Add("wall", 0, [4]vec.V3{{X: -2}, {X: 2}, {X: 2, Y: 2}, {X: -2, Y: 2}}) // faces +Z
 	l := &light.Light{Kind: light.Point, Pos: vec.V3{Y: 1.5, Z: -1.5}, Shadow: true, Channels: 0xff}
 	l.Prepare()
 	s := Settings{Size: 512, Bias: 0.01, Normal: 1, Filter: 1}
 	p, up := vec.V3{Z: 0.6}, vec.V3{Y: 1}
-	m, err := Draw(context.Background(), g.world(t), l, s, view, 1.5, 1)
+	m, err := Draw(context.Background(), g.World(t), l, s, view, 1.5, 1)
 	require.NoError(t, err)
 	require.EqualValues(t, 1, m.Lit(p, up, &s))
-	g.s.Materials[0].DoubleSided = true
-	m, err = Draw(context.Background(), g.world(t), l, s, view, 1.5, 1)
+	g.S.Materials[0].DoubleSided = true
+	m, err = Draw(context.Background(), g.World(t), l, s, view, 1.5, 1)
 	require.NoError(t, err)
 	require.EqualValues(t, 0, m.Lit(p, up, &s))
 }
@@ -168,7 +131,7 @@ func TestOneSidedWallLeaks(t *testing.T) {
 // The picture is the reference's where nothing is in the way, traced shadows are
 // the reference's up to chance, and contact shadows find what a coarse map misses.
 func TestPictureAgainstTheReference(t *testing.T) {
-	w := yard().world(t)
+	w := yard().World(t)
 	const wide, high = 90, 60
 	for name, l := range lamps() {
 		y := render.NewLayers(wide, high, false)
@@ -188,11 +151,11 @@ func TestPictureAgainstTheReference(t *testing.T) {
 	}
 	// A crumb on the floor, far smaller than a texel of the map.
 	g := yard()
-	g.add("crumb", [4]vec.V3{{X: -1, Z: 2.02}, {X: -0.6, Z: 2.02}, {X: -0.6, Y: 0.12, Z: 2.02}, {X: -1, Y: 0.12, Z: 2.02}})
-	g.s.Materials[0].DoubleSided = true
+	g.Add("crumb", 0, [4]vec.V3{{X: -1, Z: 2.02}, {X: -0.6, Z: 2.02}, {X: -0.6, Y: 0.12, Z: 2.02}, {X: -1, Y: 0.12, Z: 2.02}})
+	g.S.Materials[0].DoubleSided = true
 	l := lamps()["sun"]
 	l.Aim = vec.V3{Y: -0.4, Z: -1}.Norm()
-	p := &Picture{World: g.world(t), View: view, W: 240, H: 160, Light: l, Set: Settings{Size: 16, Bias: 0.05, Normal: 1, Filter: 1, Cascades: 1, Distance: 40}, Samples: 1, Workers: 2}
+	p := &Picture{World: g.World(t), View: view, W: 240, H: 160, Light: l, Set: Settings{Size: 16, Bias: 0.05, Normal: 1, Filter: 1, Cascades: 1, Distance: 40}, Samples: 1, Workers: 2}
 	dark := func() (n int) {
 		pic, err := p.Render(context.Background())
 		require.NoError(t, err)
@@ -210,13 +173,11 @@ func TestPictureAgainstTheReference(t *testing.T) {
 
 func BenchmarkDraw(b *testing.B) {
 	g := yard()
-	require.NoError(b, g.s.Finish())
-	w, err := render.Compile(g.s, 1)
-	require.NoError(b, err)
+	w := g.World(b)
 	l := lamps()["spot"]
 	for b.Loop() {
 		_, err := Draw(context.Background(), w, l, Settings{Size: 1024}, view, 1.5, 1)
 		require.NoError(b, err)
 	}
-	b.ReportMetric(float64(g.s.Triangles()), "triangles")
+	b.ReportMetric(float64(g.S.Triangles()), "triangles")
 }

@@ -66,7 +66,7 @@ func sun(l *light.Light) bool { return l.Kind == light.Sun }
 
 func placed(l *light.Light) error {
 	switch l.Kind {
-	case light.Sky, light.Emissive:
+	case light.Emissive, light.Sky:
 		return cannot("This light has no place of its own to move.")
 	}
 	return nil

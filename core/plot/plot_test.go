@@ -6,37 +6,19 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/render"
-	"willowherb/core/scene"
+	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 )
 
 // world is a figure 1.8 m high on a floor, with a wall two metres behind it.
 func world(t *testing.T) *render.World {
-	m := scene.DefaultMaterial()
-	m.Name, m.Metallic, m.DoubleSided = "matt", 0, true
-	s := &scene.Scene{Materials: []scene.Material{m}}
-	object := func(path string, quads ...[4]vec.V3) {
-		o := scene.Object{Name: path, Path: path, First: len(s.Mat), Node: scene.None}
-		for _, q := range quads {
-			base := uint32(len(s.V.Pos))
-			n := q[1].Sub(q[0]).Cross(q[2].Sub(q[0])).Norm()
-			for _, p := range q {
-				s.V.Pos, s.V.Nrm, s.V.UV0 = append(s.V.Pos, p), append(s.V.Nrm, n), append(s.V.UV0, vec.V2{})
-			}
-			s.Index = append(s.Index, base, base+1, base+2, base, base+2, base+3)
-			s.Mat, s.Obj = append(s.Mat, 0, 0), append(s.Obj, uint32(len(s.Objects)), uint32(len(s.Objects)))
-		}
-		o.Count = len(s.Mat) - o.First
-		s.Objects = append(s.Objects, o)
-	}
-	object("floor", [4]vec.V3{{X: -9, Z: 9}, {X: 9, Z: 9}, {X: 9, Z: -9}, {X: -9, Z: -9}})
-	object("wall", [4]vec.V3{{X: -4, Z: -2}, {X: 4, Z: -2}, {X: 4, Y: 3, Z: -2}, {X: -4, Y: 3, Z: -2}})
-	object("figure", [4]vec.V3{{X: -0.2, Z: 0.1}, {X: 0.2, Z: 0.1}, {X: 0.2, Y: 1.8, Z: 0.1}, {X: -0.2, Y: 1.8, Z: 0.1}}, [4]vec.V3{{X: -0.2, Z: -0.1}, {X: 0.2, Z: -0.1}, {X: 0.2, Y: 1.8, Z: -0.1}, {X: -0.2, Y: 1.8, Z: -0.1}})
-	require.NoError(t, s.Finish())
-	w, err := render.Compile(s, 1)
-	require.NoError(t, err)
-	return w
+	g := scenetest.New()
+	g.S.Materials[0].DoubleSided = true
+	g.Floor(9)
+	g.Add("wall", 0, [4]vec.V3{{X: -4, Z: -2}, {X: 4, Z: -2}, {X: 4, Y: 3, Z: -2}, {X: -4, Y: 3, Z: -2}})
+	g.Add("figure", 0, [4]vec.V3{{X: -0.2, Z: 0.1}, {X: 0.2, Z: 0.1}, {X: 0.2, Y: 1.8, Z: 0.1}, {X: -0.2, Y: 1.8, Z: 0.1}}, [4]vec.V3{{X: -0.2, Z: -0.1}, {X: 0.2, Z: -0.1}, {X: 0.2, Y: 1.8, Z: -0.1}, {X: -0.2, Y: 1.8, Z: -0.1}})
+	return g.World(t)
 }
 
 func of(t *testing.T, lights map[string]setup.Light) *Plot {
