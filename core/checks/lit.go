@@ -44,7 +44,8 @@ func Who(in *Input) map[string][]Lit {
 			continue
 		}
 		n, part := scene.Figure(s, i)
-		whole := n != s.Objects[i].Name || n == s.Objects[i].Path
+		lo, hi := scene.Extent(s, i)
+		whole := (n != s.Objects[i].Name || n == s.Objects[i].Path) && hi.Sub(lo).Len() <= scene.FigureSize
 		path := s.Objects[i].Path
 		if whole {
 			path = n
