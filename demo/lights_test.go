@@ -31,13 +31,17 @@ func TestLightsAreReadBackEqual(t *testing.T) {
 	green := [3]float64{0.2, 1.1, 0.4}
 	more := setup.Light{Carry: setup.Live, Shadow: true, Channels: 3, Colour: setup.Colour{Kelvin: 4300, Tint: 4, Gel: "blue-4"}, Output: 1234.5, Aim: [3]float64{0.3, -1, 0.1}, Position: [3]float64{1.1, 2.2, 3.3}, Range: 7, Roll: 20}
 	for name, change := range map[string]func(l *setup.Light){
-		"disc":  func(l *setup.Light) { l.Kind, l.Radius, l.TwoSided, l.Grid = setup.Disc, 0.4, true, 30 },
-		"line":  func(l *setup.Light) { l.Kind, l.Length, l.Unit = setup.Line, 1.5, setup.Candela },
-		"slide": func(l *setup.Light) { l.Kind, l.Inner, l.Outer, l.Gobo, l.Doors = setup.Spot, 10, 25, &setup.Gobo{Pattern: "leaves", Scale: 1.2}, &setup.Doors{Top: 30, Length: 0.2} },
+		"disc": func(l *setup.Light) { l.Kind, l.Radius, l.TwoSided, l.Grid = setup.Disc, 0.4, true, 30 },
+		"line": func(l *setup.Light) { l.Kind, l.Length, l.Unit = setup.Line, 1.5, setup.Candela },
+		"slide": func(l *setup.Light) {
+			l.Kind, l.Inner, l.Outer, l.Gobo, l.Doors = setup.Spot, 10, 25, &setup.Gobo{Pattern: "leaves", Scale: 1.2}, &setup.Doors{Top: 30, Length: 0.2}
+		},
 		"file": func(l *setup.Light) {
 			l.Kind, l.Profile = setup.Point, &setup.Profile{Blob: strings.Repeat("c", 64), File: "bulkhead.ies", Flux: 800, Scaled: true}
 		},
-		"dark": func(l *setup.Light) { l.Kind, l.Off, l.NoSpecular, l.Colour = setup.Point, true, 1, setup.Colour{RGB: &green} },
+		"dark": func(l *setup.Light) {
+			l.Kind, l.Off, l.NoSpecular, l.Colour = setup.Point, true, 1, setup.Colour{RGB: &green}
+		},
 	} {
 		l := more
 		l.Name, l.Group = name, "lamps"

@@ -5,11 +5,14 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/drawn"
 	"willowherb/core/light"
+	placing "willowherb/core/place"
+	"willowherb/core/plot"
 	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -27,7 +30,18 @@ type ready struct {
 
 func prepared(b *testing.B) ready { return preparedT(b) }
 
+// preparedT makes the place ready once for all tests: it takes seconds.
 func preparedT(b testing.TB) ready {
+	readyOnce.Do(func() { readyPlace = prepare(b) })
+	return readyPlace
+}
+
+var (
+	readyOnce  sync.Once
+	readyPlace ready
+)
+
+func prepare(b testing.TB) ready {
 	glb, err := Place()
 	require.NoError(b, err)
 	s, err := gltf.Read(context.Background(), "place.glb", glb, nil, gltf.DefaultLimits())
@@ -258,4 +272,43 @@ func BenchmarkRuntimePicture(b *testing.B) {
 			}
 		})
 	}
+}
+
+// BenchmarkPlacing answers where a light has to go in the hall, at 540 rows.
+func BenchmarkPlacing(b *testing.B) {
+	r := prepared(b)
+	p := &placing.Picture{World: r.w, View: r.hall.Camera(), Aspect: r.hall.Aspect, Rows: 540}
+	l := &light.Light{Kind: light.Spot, Shadow: true, Pos: keeperAt.Add(vec.V3{X: 2, Y: 3, Z: 1}), Aim: vec.V3{Y: -1}}
+	l.SetCone(0.3, 0.5)
+	l.Prepare()
+	for name, do := range map[string]func(){
+		"highlight": func() { _, _ = placing.Highlight(p, l, 0.31, 0.86) },
+		"shadow":    func() { _, _ = placing.Shadow(p, l, 0.57, 0.6, 0.4, 0.9) },
+		"graze":     func() { _, _ = placing.Graze(p, l, 0.586, 0.68) },
+		"opening":   func() { _, _ = placing.Opening(p, 0.862, 0.2) },
+	} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				do()
+			}
+		})
+	}
+}
+
+// BenchmarkPlot measures the keeper's plot.
+func BenchmarkPlot(b *testing.B) {
+	r := prepared(b)
+	keeper := 0
+	for i := range r.s.Objects {
+		if scene.Under(r.s.Objects[i].Path, "Keeper") {
+			keeper = i
+			break
+		}
+	}
+	lines, cam := 0, Setup().Views["keeper"]
+	for b.Loop() {
+		p := plot.Of(&plot.Input{World: r.w, Lamps: r.lamps, View: cam.Camera(), Subject: keeper})
+		lines = len(p.Plan) + len(p.Section)
+	}
+	b.ReportMetric(float64(lines), "lines")
 }

@@ -250,11 +250,26 @@ func (f *Face) fill(s *scene.Scene, m *scene.Material, t uint32, a, b, c corner)
 		u := (px*(c.y-a.y) - (c.x-a.x)*py) * k
 		v := ((b.x-a.x)*py - px*(b.y-a.y)) * k
 		w := a.w + u*(b.w-a.w) + v*(c.w-a.w)
-		row := f.depth[y*f.size : (y+1)*f.size]
-		for x := x0; x <= x1; x, u, v, w = x+1, u+du, v+dv, w+dw {
-			if u < 0 || v < 0 || u+v > 1 {
-				continue
+		// The part of the row that lies in the triangle: u, v and 1-u-v are not negative.
+		from, to := 0.0, float64(x1-x0)
+		for _, e := range [3][2]float64{{u, du}, {v, dv}, {1 - u - v, -du - dv}} {
+			switch {
+			case e[1] > 0:
+				from = max(from, -e[0]/e[1])
+			case e[1] < 0:
+				to = min(to, -e[0]/e[1])
+			case e[0] < 0:
+				to = -1
 			}
+		}
+		first := math.Ceil(from)
+		if first > to {
+			continue
+		}
+		u, v, w = u+first*du, v+first*dv, w+first*dw
+		row := f.depth[y*f.size : (y+1)*f.size]
+		last := x0 + int(math.Floor(to))
+		for x := x0 + int(first); x <= last; x, u, v, w = x+1, u+du, v+dv, w+dw {
 			z := float32(w)
 			if !f.ortho {
 				z = float32(1 / w)

@@ -3,6 +3,7 @@ import { NumberField } from '../fields/NumberField'
 import { tidy } from '../fields/number'
 import { useSetup } from '../setup/store'
 import { Beam } from './Beam'
+import { CarryLine } from './CarryLine'
 import { Channels } from './Channels'
 import { deeds, linkedWith } from './deeds'
 import { DrawnPart } from './DrawnPart'
@@ -101,6 +102,7 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
           </button>
         </p>
       )}
+      <CarryLine id={id} l={l} />
       <ShadowLine id={id} l={l} />
       {costs && l.carry !== 'baked' && (
         <p className="why">
