@@ -125,13 +125,14 @@ func (s *Server) slidePicture(c fiber.Ctx) error {
 	return c.Send(b.Bytes())
 }
 
-// Palette is what colours are chosen from besides temperature: gels, and the
-// patterns of gobos.
+// Palette is what lights are made of besides numbers: gels, the patterns of gobos,
+// and how the target draws a shadow of which nothing is said.
 type Palette struct {
+	Drawn    setup.Drawn  `json:"drawn"`
 	Gels     []colour.Gel `json:"gels"`
 	Patterns []string     `json:"patterns"`
 }
 
 func palette(c fiber.Ctx) error {
-	return c.JSON(Palette{colour.Gels(), light.Patterns})
+	return c.JSON(Palette{setup.StandardDrawn, colour.Gels(), light.Patterns})
 }

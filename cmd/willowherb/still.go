@@ -103,6 +103,9 @@ func (c *stillCmd) Run(ctx context.Context) error {
 			return fmt.Errorf("%s: %w", filepath.Base(c.Setup), err)
 		}
 		notes, metered = nil, false
+		if profiles, slides := doc.Blobs(); len(profiles)+len(slides) > 0 {
+			notes = append(notes, "measured profiles and pictures for gobos are kept by the server: here these lights shine without them")
+		}
 	}
 	view, name, err := c.camera(doc)
 	if err != nil {

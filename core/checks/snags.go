@@ -108,7 +108,13 @@ func insideSolids(in *Input) (out []Snag) {
 		if backs < ways*3/4 || object < 0 {
 			continue
 		}
-		to := p3(l.Source.Pos.Add(exit.Scale(near + 0.1)))
+		free := l.Source.Pos.Add(exit.Scale(near + 0.1))
+		if l.Frame != nil { // the document has it as it stands while its node rests
+			if back, ok := l.Frame.Inverse(); ok {
+				free = back.Point(free)
+			}
+		}
+		to := p3(free)
 		out = append(out, Snag{Kind: "inside", What: fmt.Sprintf("%s is inside %s", l.Name, s.Objects[object].Name), Why: "nearly every way out of it meets the inside of a surface, so that its light stays there",
 			Number: fmt.Sprintf("%.2f m deep", near), Lights: []string{l.ID}, Object: s.Objects[object].Path, Place: at(l), Remedy: &Remedy{"move it out", in.set(l.ID, "position", to)}})
 	}

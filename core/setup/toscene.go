@@ -120,7 +120,7 @@ func carried(in *scene.Light) (c Carried, ok bool) {
 // restore puts a carried light into a document with its groups; ok is false where
 // it does not fit in.
 func (c *Carried) restore(doc *Setup) bool {
-	if _, taken := doc.Lights[c.ID]; taken {
+	if _, taken := doc.Lights[c.ID]; taken || len(doc.Lights) >= MaxLights {
 		return false
 	}
 	l := c.Light

@@ -726,6 +726,7 @@ export interface Gel {
 }
 
 export interface Palette {
+  drawn: Drawn
   gels: Gel[]
   patterns: string[]
 }

@@ -1,8 +1,8 @@
-import { deeds, kindNames, replace } from '../ledger/deeds'
+import { deeds, kindNames, lockedLight, replace } from '../ledger/deeds'
 import { pivotAt } from '../picture/navigate'
 import { framed, type V3 } from '../picture/camera'
 import { cameraNow, choose, chooseAll, moveCamera, stepBack, surround, toView, toggleAlone, useLook, type Way } from '../picture/look'
-import { endTool, startTool, tools, useTool, type ToolKind } from '../picture/tool'
+import { endTool, startTool, toolOf, tools, useTool, type ToolKind } from '../picture/tool'
 import { wayOrder, waySpecs } from '../picture/ways'
 import { helper } from '../scene/acts'
 import { useThings } from '../scene/things'
@@ -152,7 +152,11 @@ function lightsOut() {
 /** toolOn takes a tool in hand for the chosen light. */
 function toolOn(kind: ToolKind) {
   const { chosen } = look()
-  if (!chosen) say('Choose a light first, then place it by its result.')
+  const doc = useSetup.getState().doc
+  const l = chosen ? doc?.lights[chosen] : undefined
+  if (!chosen || !doc || !l) say('Choose a light first, then place it by its result.')
+  else if (lockedLight(doc, l)) say(`${l.name} is locked. Unlock it first (K).`)
+  else if (!toolOf(kind)?.fits(l)) say(`${l.name} cannot be placed so: ${kind === 'fit' ? 'choose a panel' : kind === 'shadow' ? 'it casts no shadow' : 'it has no place of its own'}.`)
   else startTool(kind, chosen)
 }
 

@@ -1,20 +1,21 @@
+import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { Drawn, Light } from '../api.gen'
 import { NumberField } from '../fields/NumberField'
 import { tidy } from '../fields/number'
+import { api } from '../net/client'
 import { useLook } from '../picture/look'
 import { useSetup } from '../setup/store'
 import { deeds } from './deeds'
-
-/** What a light has that says nothing: the same as the core's. */
-export const standardDrawn: Drawn = { bias: 0.02, normal: 1.5, filter: 3, cascades: 0, distance: 60, contact: 0, thickness: 0.3, traced: 0 }
 
 /** DrawnPart is how the target draws a light's shadow, beside the way to see it. */
 export function DrawnPart({ id, l }: { id: string; l: Light }) {
   const [open, setOpen] = useState(Boolean(l.drawn))
   const way = useLook((s) => s.way)
   const view = useSetup((s) => s.doc?.views[s.view]?.name)
-  const d = l.drawn ?? standardDrawn
+  const standard = useQuery({ queryKey: ['palette'], queryFn: api.palette, staleTime: Infinity }).data?.drawn
+  const d = l.drawn ?? standard
+  if (!d || !standard) return null
   const set = (change: Partial<Drawn>, words: string, done = true) => deeds.drawn(id, l, { ...d, ...change }, words, done)
   const number = (label: string, field: keyof Drawn, unit: string, min: number, max: number, step: number, says: string, show: (v: number) => string = tidy, geometric = false) => (
     <div className="field">
@@ -49,7 +50,7 @@ export function DrawnPart({ id, l }: { id: string; l: Light }) {
           </button>
         ))}
         {l.drawn && (
-          <button type="button" className="word" onClick={() => set(standardDrawn, 'shadow drawn as usual')}>
+          <button type="button" className="word" onClick={() => set(standard, 'shadow drawn as usual')}>
             as usual
           </button>
         )}
