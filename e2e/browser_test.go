@@ -286,7 +286,7 @@ func TestShots(t *testing.T) {
 	b.do(chromedp.KeyEvent("\x1b"))
 	b.click(`[data-light=low-sun] .name`)
 	b.press(".open-light .word", "how the target draws its shadow")
-	b.press(".part .word", "see it in Hall")
+	b.press(".shaper .word", "see it in Hall")
 	b.until("as the target draws it", `document.querySelector('canvas').dataset.runtime`)
 	snap("runtime")
 	b.do(chromedp.KeyEvent("F", chromedp.KeyModifiers(chromedp.ModifierShift)))

@@ -196,7 +196,7 @@ func TestALampIsShaped(t *testing.T) {
 		l := d.Lights["keeper-key"]
 		return l.Profile != nil && l.Profile.File == "bulkhead.ies" && math.Abs(l.Profile.Flux-p.Flux()) < 0.01 && l.Profile.Lamp == 1400
 	})
-	b.until("its curve and efficiency", `document.querySelector('.polar') && document.querySelector('.part').textContent.includes('% of its lamps')`)
+	b.until("its curve and efficiency", `document.querySelector('.polar') && document.querySelector('.shaper').textContent.includes('% of its lamps')`)
 	b.press(".open-light .word", "gobo")
 	b.until("patterns", `document.querySelector('[aria-label="Gobo leaves"]')`)
 	b.click(`[aria-label="Gobo leaves"]`)

@@ -60,7 +60,7 @@ function PolarCurve({ p }: { p: Polar }) {
 function ProfilePart({ id, l, p }: { id: string; l: Light; p: Profile }) {
   const curves = useQuery({ queryKey: ['curves', p.blob], queryFn: () => api.curves(p.blob), staleTime: Infinity })
   return (
-    <div className="part" role="group" aria-label={`${l.name} profile`}>
+    <div className="shaper" role="group" aria-label={`${l.name} profile`}>
       {curves.data && <PolarCurve p={curves.data} />}
       <div>
         <p title={p.file}>{p.file}</p>
@@ -99,7 +99,7 @@ function GoboPart({ id, l, g }: { id: string; l: Light; g: Gobo }) {
     </div>
   )
   return (
-    <div className="part gobo" role="group" aria-label={`${l.name} gobo`}>
+    <div className="shaper gobo" role="group" aria-label={`${l.name} gobo`}>
       <div className="slides">
         {palette.data?.patterns.map((p) => (
           <button key={p} type="button" aria-pressed={g.pattern === p} aria-label={`Gobo ${p}`} title={p} onClick={() => set({ pattern: p, blob: '', file: '' }, `gobo ${p}`)}>
@@ -131,7 +131,7 @@ const leaves = ['top', 'bottom', 'left', 'right'] as const
 function DoorsPart({ id, l, d }: { id: string; l: Light; d: Doors }) {
   const set = (change: Partial<Doors>, words: string, done = true) => deeds.beam(id, l, 'doors', { ...d, ...change }, words, done)
   return (
-    <div className="part doors" role="group" aria-label={`${l.name} barn doors`}>
+    <div className="shaper doors" role="group" aria-label={`${l.name} barn doors`}>
       {leaves.map((k) => (
         <div key={k} className="field">
           <span className="label">{k[0]?.toUpperCase() + k.slice(1)}</span>

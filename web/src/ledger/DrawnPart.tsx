@@ -34,7 +34,7 @@ export function DrawnPart({ id, l }: { id: string; l: Light }) {
       </div>
     )
   return (
-    <div className="part doors" role="group" aria-label={`${l.name} shadow as drawn`}>
+    <div className="shaper doors" role="group" aria-label={`${l.name} shadow as drawn`}>
       {d.traced === 0 && number('Bias', 'bias', 'm', 0, 2, 1.15, 'Along the ray: too little speckles, too much lets shadows float', (v) => (v === 0 ? '0' : v.toFixed(3)), true)}
       {d.traced === 0 && number('Normal', 'normal', 'tx', 0, 20, 0.25, 'Along the surface, in texels')}
       {d.traced === 0 && number('Filter', 'filter', 'tx', 0, 16, 0.5, 'Width of the soft edge, in texels')}
