@@ -31,6 +31,7 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
   const safe = useLook((s) => s.safe)
   const picked = useLook((s) => s.picked)
   const pins = useLook((s) => s.pins)
+  const marked = useLook((s) => s.marked)
   const weighing = useLook((s) => s.weighing)
   const box = useRef<SVGSVGElement>(null)
   const at = (p: V3) => {
@@ -84,6 +85,7 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
       })}
       {handles && <Blockers doc={doc} at={at} />}
       {handles && <MoverHandle doc={doc} camera={camera} at={at} box={box} />}
+      {marked && <Marked marked={marked} at={at} />}
       {pins.map((p, i) => {
         const q = p.position ? at(p.position) : null
         return q ? (
@@ -332,6 +334,20 @@ export function leaves(l: Light, right: V3, up: V3): V3[][] {
     const end = add(hinge, times(add(times(aim, Math.cos(a)), times(off, Math.sin(a))), d.length))
     return [add(hinge, times(side, half)), add(hinge, times(side, -half)), add(end, times(side, -half - d.length)), add(end, times(side, half + d.length))]
   })
+}
+
+/** Marked is the place that a check has found. */
+function Marked({ marked, at }: { marked: { at: V3; words: string }; at: Projected }) {
+  const p = at(marked.at)
+  return p ? (
+    <g className="marked" data-testid="marked" transform={`translate(${p.x} ${p.y})`}>
+      <circle r={16} />
+      <path d="M 0 -22 v 9 M 0 22 v -9 M -22 0 h 9 M 22 0 h -9" />
+      <text x={22} y={4}>
+        {marked.words}
+      </text>
+    </g>
+  ) : null
 }
 
 /** Blockers are unseen solids: drawn as the boxes round them. */

@@ -54,6 +54,8 @@ interface Look {
   axes: Axes
   thirds: boolean
   safe: boolean
+  /** A place that a check has found, shown until something else is chosen. */
+  marked: { at: [number, number, number]; words: string } | null
   weighing: { x: number; y: number; reading: Reading | null } | null
   pins: readonly Pin[]
   light: boolean
@@ -90,6 +92,7 @@ export const useLook = create<Look>(() => ({
   axes: 'world',
   thirds: false,
   safe: false,
+  marked: null,
   weighing: null,
   pins: [],
   light: localStorage.getItem('willowherb.surround') === 'light',
@@ -112,8 +115,8 @@ export function toggleAlone(ids: string[], more = false) {
 /** choose takes a light in hand; with more it joins, or leaves, those that are chosen. */
 export function choose(id: string | null, more = false) {
   set((s) => {
-    if (id === null) return { chosen: null, picked: new Set<string>() }
-    if (!more) return { chosen: id, picked: new Set([id]), objects: [] }
+    if (id === null) return { chosen: null, picked: new Set<string>(), marked: null }
+    if (!more) return { chosen: id, picked: new Set([id]), objects: [], marked: null }
     const picked = new Set(s.picked)
     if (picked.has(id)) picked.delete(id)
     else picked.add(id)

@@ -14,6 +14,7 @@ function show(s: Snag) {
     const things = useThings.getState().things
     useLook.setState({ objects: things.flatMap((t, i) => (t.path === s.object || t.path.startsWith(`${s.object}/`) ? [i] : [])) })
   }
+  useLook.setState({ marked: s.place ? { at: s.place, words: s.number } : null, ...(s.kind === 'crowded' ? { way: 'crowding' as const } : {}) })
 }
 
 /** SnagPanel lists what the checks found: where, why, how much, and what to do. */
