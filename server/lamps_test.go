@@ -114,6 +114,44 @@ func TestQuestionsAboutLamps(t *testing.T) {
 	require.Contains(t, f.What, "click a figure")
 }
 
+// The run-time picture of a light is drawn for a frame, once; what a frame does not
+// know is said.
+func TestRuntimeLayer(t *testing.T) {
+	s := serve(t)
+	require.Equal(t, 200, s.ask(t, "POST", "/api/import", crate(t), nil, "X-File-Name", "crate.glb"))
+	open, err := s.bench.Open(t.Context(), 1)
+	require.NoError(t, err)
+	frames := make(chan *bench.FrameNews, 100)
+	open.Join(&bench.Window{Name: "w", Send: func(m any) {
+		if f, ok := m.(*bench.FrameNews); ok && f.View == "" {
+			frames <- f
+		}
+	}})
+	var f *bench.FrameNews
+	select {
+	case f = <-frames:
+	case <-time.After(30 * time.Second):
+		require.Fail(t, "no frame came")
+	}
+	get := func(light string) (int, []byte, string) {
+		req := httptest.NewRequest("GET", "/api/setups/1/runtime/"+f.Frame+"/"+light, nil)
+		req.Host = "127.0.0.1:7461"
+		res, err := s.app.Test(req, fiber.TestConfig{Timeout: 0})
+		require.NoError(t, err)
+		b, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		return res.StatusCode, b, res.Header.Get("X-Scale")
+	}
+	status, words, scale := get("key")
+	require.Equal(t, 200, status)
+	require.Len(t, words, 4*f.Width*f.Height)
+	require.NotEmpty(t, scale)
+	_, again, _ := get("key")
+	require.True(t, bytes.Equal(words, again))
+	status, _, _ = get("nobody")
+	require.Equal(t, 404, status)
+}
+
 // A rig is put into the document, saved as a file, and put on again from it; the
 // lights go out as glTF.
 func TestARigIsSavedAndLightsGoOut(t *testing.T) {

@@ -79,3 +79,32 @@ func TestTargetsAreWhole(t *testing.T) {
 	}
 	require.Equal(t, "console-60", Find("gone").ID)
 }
+
+// How a shadow is drawn changes its price: wider filters by their area, contact
+// shadows a little, traced ones by their rays and without a map.
+func TestDrawnShadowsCost(t *testing.T) {
+	base := setup.Light{Name: "a", Kind: setup.Spot, Output: 1, Inner: 10, Outer: 30, Shadow: true, ShadowMap: 1024, Carry: setup.Live, Channels: 0xff, Aim: [3]float64{0, -1, 0}, Colour: setup.Colour{Kelvin: 4000}}
+	target := Find("console-60")
+	cost := func(d *setup.Drawn) Cost {
+		l := base
+		l.Drawn = d
+		st, err := setup.Resolve(&setup.Setup{Version: setup.Version, Name: "n", Curve: "plain", Lights: map[string]setup.Light{"a": l}}, "")
+		require.NoError(t, err)
+		return Count(target, &scene.Scene{}, st.Lamps(&scene.Scene{}, nil), nil).Lights["a"]
+	}
+	usual := cost(nil)
+	pixels := float64(target.Width*target.Height) / 1e6
+	require.InDelta(t, pixels*target.ShadowPixelNs+target.FaceMs, usual.ShadowMs, 1e-9)
+	wide := setup.StandardDrawn
+	wide.Filter = 7
+	require.InDelta(t, pixels*target.ShadowPixelNs*4+target.FaceMs, cost(&wide).ShadowMs, 1e-9)
+	contact := setup.StandardDrawn
+	contact.Contact = 0.2
+	require.InDelta(t, pixels*target.ContactNs, cost(&contact).ShadowMs-usual.ShadowMs, 1e-9)
+	traced := setup.StandardDrawn
+	traced.Traced = 2
+	c := cost(&traced)
+	require.InDelta(t, pixels*target.TracedNs*2, c.ShadowMs, 1e-9)
+	require.Zero(t, c.MB)
+	require.Zero(t, c.Faces)
+}

@@ -72,3 +72,24 @@ func TestMovesTurnAboutTheirPivotAndNest(t *testing.T) {
 	require.False(t, Under("bodyguard", "body"))
 	require.True(t, Under("body", "body"))
 }
+
+func TestFiguresAndWhatMovesThem(t *testing.T) {
+	box := func(path string, lo, hi vec.V3) Object {
+		return Object{Name: path[len(path)-1:], Path: path, Lo: lo, Hi: hi}
+	}
+	s := &Scene{Objects: []Object{box("F/a", vec.V3{}, vec.V3{X: 1, Y: 2, Z: 1}), box("F/b", vec.V3{X: -1}, vec.V3{Y: 1}), box("L/c", vec.V3{X: -9}, vec.V3{X: 9}), box("L/d", vec.V3{}, vec.V3{X: 1}), box("e", vec.V3{}, vec.V3{Y: 1})}}
+	name, part := Figure(s, 1)
+	require.Equal(t, "F", name)
+	require.Equal(t, []bool{true, true, false, false, false}, part)
+	name, part = Figure(s, 3)
+	require.Equal(t, "d", name, "the level is no figure: of it the object alone counts")
+	require.Equal(t, []bool{false, false, false, true, false}, part)
+	lo, hi := Extent(s, 0)
+	require.Equal(t, vec.V3{X: -1}, lo)
+	require.Equal(t, vec.V3{X: 1, Y: 2, Z: 1}, hi)
+	require.Nil(t, s.MovedAt("F"))
+	posed := s.Pose(0, map[string]Move{"F": {Offset: [3]float64{5, 0, 0}}})
+	require.Equal(t, vec.V3{X: 5}, posed.MovedAt("F").Point(vec.V3{}))
+	require.Equal(t, vec.V3{X: 5}, posed.MovedAt("F/b").Point(vec.V3{}))
+	require.Nil(t, posed.MovedAt("L"))
+}

@@ -52,20 +52,24 @@ func StageOf(s *Setup, blob, file string) Stage {
 			parts = append(parts, p)
 		}
 	}
-	st.Geometry = digest(st.Blob, parts, s.Backdrops)
-	st.Pose = digest(st.Geometry, moves, s.Time)
 	channels := map[string]uint8{}
 	for _, o := range s.Objects {
 		if o.Channels != nil && *o.Channels != allChannels {
 			channels[o.Path] = *o.Channels
 		}
 	}
-	st.Key = digest(st.Pose, s.Materials)
-	if len(channels) > 0 {
-		st.Key = digest(st.Key, channels)
+	// Each key is that before it where nothing is added: the place as it came is its blob.
+	st.Geometry = st.Blob
+	if len(parts) > 0 || len(s.Backdrops) > 0 {
+		st.Geometry = digest(st.Blob, parts, s.Backdrops)
 	}
-	if len(channels) == 0 && len(parts) == 0 && len(s.Backdrops) == 0 && s.Time == 0 && len(s.Materials) == 0 {
-		st.Geometry, st.Pose, st.Key = st.Blob, st.Blob, st.Blob // the place as it came
+	st.Pose = st.Geometry
+	if len(moves) > 0 || s.Time != 0 {
+		st.Pose = digest(st.Geometry, moves, s.Time)
+	}
+	st.Key = st.Pose
+	if len(s.Materials) > 0 || len(channels) > 0 {
+		st.Key = digest(st.Pose, s.Materials, channels)
 	}
 	return st
 }

@@ -1,6 +1,6 @@
 import type { Colour, FrameNews, Group, LampFact, LayerNews, Light, Setup, Warmth } from '../api.gen'
 
-import { nominal } from './units'
+import { nominal, perOutput } from './units'
 
 export type RGB = [number, number, number]
 
@@ -35,7 +35,7 @@ export function groupsOf(doc: Setup, id: string): Group[] {
 /** level is a light's strength in the units of its layers, on or off. */
 export function level(doc: Setup, l: Light, f: LampFact): number {
   const trim = groupsOf(doc, l.group).reduce((a, g) => a + g.trim, 0)
-  return nominal(l) * 2 ** (l.stops + trim) * f.perOutput
+  return nominal(l) * 2 ** (l.stops + trim) * perOutput(l, f)
 }
 
 export const isOff = (doc: Setup, l: Light) => l.off || groupsOf(doc, l.group).some((g) => g.off)

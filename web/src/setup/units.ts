@@ -22,10 +22,13 @@ const evBase = (l: Light) => (l.kind === 'sky' || l.kind === 'emissive' ? 0.125 
 /** nominal is a light's output as a linear quantity of its unit. */
 export const nominal = (l: Light): number => (l.profile && !l.profile.scaled ? l.profile.flux : unitOf(l) === 'ev' ? evBase(l) * 2 ** l.output : l.output)
 
+/** perOutput is what one linear unit of a light's output makes in its layers: by the unit that the document says, which may be ahead of the server's news. */
+export const perOutput = (l: Light, f: LampFact): number => f.perUnit[l.profile && !l.profile.scaled ? 'lm' : unitOf(l)] ?? f.perOutput
+
 /** inUnit is the output that leaves the light as it is when it is told in another unit. */
 export function inUnit(l: Light, f: LampFact, to: Unit): number {
   const k = f.perUnit[to]
   if (!k) return l.output
-  const v = (nominal(l) * f.perOutput) / k
+  const v = (nominal(l) * perOutput(l, f)) / k
   return to === 'ev' ? Math.log2(Math.max(v, 1e-9) / evBase(l)) : v
 }
