@@ -37,6 +37,8 @@ type PlaceAsk struct {
 	FromX    float64 `json:"fromX"`
 	FromY    float64 `json:"fromY"`
 	Distance float64 `json:"distance"` // metres, to hold at
+	// At is the place to hold at, where it is known without a click.
+	At *[3]float64 `json:"at,omitempty"`
 }
 
 // Placed answers it: what the light's values become, or why it cannot be done.
@@ -92,7 +94,11 @@ func (s *Session) Place(q PlaceAsk) (out *Placed, err error) {
 			}
 			got, err = placing.Opening(p, q.X, q.Y)
 		case Hold:
-			got, err = placing.Hold(p, l, q.X, q.Y, q.Distance)
+			if q.At != nil {
+				got, err = placing.HoldAt(l, vec.New(q.At[0], q.At[1], q.At[2]), q.Distance)
+			} else {
+				got, err = placing.Hold(p, l, q.X, q.Y, q.Distance)
+			}
 		case Mirror:
 			var at vec.V3
 			if at, err = subject(p, q.X, q.Y); err == nil {

@@ -6,6 +6,7 @@ import (
 	"image"
 	"image/png"
 	"io"
+	"math"
 	"net/http/httptest"
 	"testing"
 	"time"
@@ -74,6 +75,11 @@ func TestQuestionsAboutLamps(t *testing.T) {
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/placement", hold, &p))
 	require.True(t, p.Able && *p.Stops < -2, "nearer, and as bright: %+v", p)
 	require.InDelta(t, 1.5, p.Distance, 1e-4)
+	hold.At = &[3]float64{0, 1.4, 0.3}
+	p = bench.Placed{}
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/placement", hold, &p))
+	require.True(t, p.Able, p.Words)
+	require.Equal(t, *hold.At, [3]float64{p.At[0], math.Round(p.At[1]*1e6) / 1e6, math.Round(p.At[2]*1e6) / 1e6}, "at a place that is known")
 	var f Fault
 	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/placement", ask(bench.Aim, 2, 0), &f))
 	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/placement", bench.PlaceAsk{Gaze: gaze, How: bench.Aim, Light: "gone"}, &f))

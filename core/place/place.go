@@ -166,12 +166,6 @@ func Hold(p *Picture, l *light.Light, x, y, dist float64) (*Placement, error) {
 	if err := placed(l); err != nil {
 		return nil, err
 	}
-	if sun(l) {
-		return nil, cannot("The sun is as strong at every distance.")
-	}
-	if !(dist >= nearest && dist < 1e4) {
-		return nil, cannot("Choose a distance from %.2f m to 10 km.", nearest)
-	}
 	q, err := p.probe(x, y)
 	if err != nil {
 		return nil, err
@@ -181,6 +175,15 @@ func Hold(p *Picture, l *light.Light, x, y, dist float64) (*Placement, error) {
 
 // HoldAt is Hold for a known place.
 func HoldAt(l *light.Light, at vec.V3, dist float64) (*Placement, error) {
+	if err := placed(l); err != nil {
+		return nil, err
+	}
+	if sun(l) {
+		return nil, cannot("The sun is as strong at every distance.")
+	}
+	if !(dist >= nearest && dist < 1e4) {
+		return nil, cannot("Choose a distance from %.2f m to 10 km.", nearest)
+	}
 	was := l.Pos.Sub(at)
 	if was.Len() < 1e-3 {
 		return nil, cannot("The light stands on that spot.")

@@ -8,6 +8,7 @@ import (
 	"willowherb/core/light"
 	"willowherb/core/render"
 	"willowherb/core/scene/scenetest"
+	"willowherb/core/surface"
 	"willowherb/core/vec"
 )
 
@@ -205,4 +206,40 @@ func TestAimAndHoldSayWhy(t *testing.T) {
 	away.Prepare()
 	_, err = Hold(p, away, x, y, 1)
 	require.ErrorContains(t, err, "Nothing of this light reaches")
+}
+
+// On polished floors, of roughness 0.05 to 0.19, the brightest spot of the landed
+// light lies within two pixels of the click, as the surface reflects it.
+func TestBrightestSpotOnPolishedFloors(t *testing.T) {
+	for _, rough := range []float32{0.05, 0.12, 0.19} {
+		g := scenetest.New()
+		m := &g.S.Materials[0]
+		m.Roughness, m.BaseColor = rough, [4]float32{0.02, 0.02, 0.02, 1}
+		g.Floor(8)
+		p := picture(t, g)
+		for i := range 60 {
+			spot := vec.V3{X: float32(i%10)*0.3 - 1.4, Z: float32(i/10)*0.5 - 0.8}
+			x, y := p.where(spot)
+			l := lamp(light.Point, vec.V3{X: 1, Y: 2.5, Z: -1})
+			out, err := Highlight(p, l, x, y)
+			require.NoError(t, err)
+			best, at := float32(-1), 99.0
+			px := 1 / float64(p.Rows)
+			for b := -8; b <= 8; b++ {
+				for a := -8; a <= 8; a++ {
+					q, ok := p.At(x+float64(a)*px/p.Aspect, y+float64(b)*px)
+					require.True(t, ok)
+					sp := p.World.S.PointAtPos(q.Tri, q.Pos)
+					f, ok := surface.At(p.World.S, m, &sp, p.View.Eye.Sub(q.Pos).Norm())
+					require.True(t, ok)
+					to := out.Position.Sub(q.Pos)
+					_, glossy, _ := f.Parts(to.Norm())
+					if e := glossy.Y / to.Dot(to); e > best {
+						best, at = e, math.Hypot(float64(a), float64(b))
+					}
+				}
+			}
+			require.LessOrEqual(t, at, 2.0, "roughness %v at %v", rough, spot)
+		}
+	}
 }

@@ -683,6 +683,7 @@ export interface PlaceAsk {
   fromX: number
   fromY: number
   distance: number
+  at?: [number, number, number]
 }
 
 export interface Placed {

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Light } from '../api.gen'
 import { api } from '../net/client'
+import { useRested } from '../setup/rested'
 import { entries, useSetup } from '../setup/store'
 
 const list = (names: string[]) => (names.length < 2 ? (names[0] ?? '') : `${names.slice(0, -1).join(', ')} and ${names.at(-1)}`)
@@ -9,7 +10,7 @@ const list = (names: string[]) => (names.length < 2 ? (names[0] ?? '') : `${name
 export function CarryLine({ id, l }: { id: string; l: Light }) {
   const setup = useSetup((s) => s.id)
   const doc = useSetup((s) => s.doc)
-  const revision = useSetup((s) => s.revision)
+  const revision = useRested(useSetup((s) => s.revision), 700)
   const thumbs = useSetup((s) => Object.values(s.thumbs).map((t) => t.samples).join())
   const who = useQuery({ queryKey: ['who', setup, revision, thumbs], queryFn: () => api.who(setup ?? 0), enabled: setup !== null && thumbs !== '', placeholderData: (p) => p })
   if (!doc || !who.data || l.kind === 'sky') return null

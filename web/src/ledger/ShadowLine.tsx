@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Light } from '../api.gen'
 import { api } from '../net/client'
+import { useRested } from '../setup/rested'
 import { useSetup } from '../setup/store'
 
 const percent = (v: number) => (v <= 0 ? '0 %' : v < 0.001 ? '<0.1 %' : `${(100 * v).toFixed(v < 0.1 ? 1 : 0)} %`)
@@ -9,7 +10,7 @@ const percent = (v: number) => (v <= 0 ? '0 %' : v < 0.001 ? '<0.1 %' : `${(100 
 export function ShadowLine({ id, l }: { id: string; l: Light }) {
   const setup = useSetup((s) => s.id)
   const view = useSetup((s) => s.view)
-  const revision = useSetup((s) => s.revision)
+  const revision = useRested(useSetup((s) => s.revision), 700)
   const there = useSetup((s) => Boolean(s.thumbs[s.view]))
   const name = useSetup((s) => s.doc?.views[s.view]?.name)
   const effect = useQuery({ queryKey: ['shadow', setup, id, revision], queryFn: () => api.shadow(setup ?? 0, id), enabled: setup !== null && there && l.shadow && !l.off && l.kind !== 'sky' && l.kind !== 'emissive', placeholderData: (p) => p })

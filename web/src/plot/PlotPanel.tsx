@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { useRef } from 'react'
+import { useRef, useState } from 'react'
 import type { Light, Plot, Setup, Stand, Warmth } from '../api.gen'
 import { NumberField } from '../fields/NumberField'
 import { stopsText, tidy } from '../fields/number'
@@ -10,7 +10,7 @@ import { gazeNow } from '../net/live'
 import { choose, useLook } from '../picture/look'
 import { useTug } from '../picture/tug'
 import { useThings } from '../scene/things'
-import { draft, edit, lampsNow, useSetup, type Op } from '../setup/store'
+import { draft, edit, lampsNow, say, useSetup, type Op } from '../setup/store'
 import { isOff } from '../setup/sums'
 import { standing } from '../setup/travel'
 import { toneOf } from '../setup/tone'
@@ -63,8 +63,22 @@ export default function PlotPanel({ warmth }: { warmth: Warmth }) {
   )
 }
 
+/** holdAt moves a light to another distance from the subject and keeps what it gives there. */
+async function holdAt(p: Plot, light: string, distance: number) {
+  const { id } = useSetup.getState()
+  if (id === null) return
+  try {
+    const a = await api.place(id, { gaze: gazeNow(0), how: 'hold', light, x: 0.5, y: 0.5, fromX: 0, fromY: 0, distance, at: p.pivot })
+    if (a.able) deeds.place(light, a, `at ${tidy(distance)} m, as bright`, true)
+    else say(a.words)
+  } catch {
+    say('The server did not answer.')
+  }
+}
+
 function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
   const chosen = useLook((s) => s.chosen)
+  const [hold, setHold] = useState(false)
   const plan = useRef<SVGSVGElement>(null)
   const section = useRef<SVGSVGElement>(null)
   const put = (m: Move, done: boolean) => deeds.handle(m.id, doc, m.changes, undefined, m.words, done)
@@ -201,7 +215,7 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
                   </th>
                   {field('azimuth', s.azimuth, '°', -180, 180, 5, (v, done) => set(v, s.height, s.distance, `azimuth ${Math.round(v)}°`, done))}
                   {field('height', s.height, '°', -89, 89, 5, (v, done) => set(s.azimuth, v, s.distance, `${Math.round(v)}° high`, done))}
-                  {s.far ? <td /> : field('distance', s.distance, 'm', 0.1, 200, 0.1, (v, done) => set(s.azimuth, s.height, v, `${tidy(v)} m away`, done))}
+                  {s.far ? <td /> : hold ? field('distance', s.distance, 'm', 0.1, 200, 0.1, (v, done) => done && void holdAt(p, s.id, v)) : field('distance', s.distance, 'm', 0.1, 200, 0.1, (v, done) => set(s.azimuth, s.height, v, `${tidy(v)} m away`, done))}
                   <td className="lux">{s.lux < 10 ? s.lux.toFixed(1) : Math.round(s.lux)}</td>
                 </tr>
               )
@@ -213,6 +227,13 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
           </tr>
         </tbody>
       </table>
+      <p>
+        <span className="choice">
+          <button type="button" role="switch" aria-checked={hold} title="A new distance changes the light's stops, so that it is as bright on the figure" onClick={() => setHold(!hold)}>
+            hold brightness at a new distance
+          </button>
+        </span>
+      </p>
       {p.ratios.map((r) => {
         const set = (times: number, done: boolean) => {
           const by = ratioStops(r.name, r.times, times)
