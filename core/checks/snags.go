@@ -310,10 +310,30 @@ func toLight(l *light.Light, p vec.V3) (d vec.V3, dist float32) {
 // nothing is the share of a view's light under which a light gives nothing.
 const nothing = 0.0005
 
+// sums is each lamp's light in the picture, luminances in cd/m2 summed over its pixels,
+// and all of them together.
+func (v *View) sums() (each []float64, all float64) {
+	each = make([]float64, len(v.Direct))
+	for i, direct := range v.Direct {
+		if direct == nil {
+			continue
+		}
+		for px := range v.W * v.H {
+			each[i] += lum(direct, px) + lum(v.Bounced[i], px)
+		}
+		all += each[i]
+	}
+	return each, all
+}
+
 // givesNothing finds lights that no view shows any of.
 func givesNothing(in *Input) (out []Snag) {
 	if len(in.Views) == 0 {
 		return nil
+	}
+	sums, wholes := make([][]float64, len(in.Views)), make([]float64, len(in.Views))
+	for v := range in.Views {
+		sums[v], wholes[v] = in.Views[v].sums()
 	}
 	for i, l := range in.Lamps {
 		if l.Off {
@@ -321,23 +341,8 @@ func givesNothing(in *Input) (out []Snag) {
 		}
 		best, where := 0.0, ""
 		for v := range in.Views {
-			view := &in.Views[v]
-			var own, all float64
-			for k := range in.Lamps {
-				if view.Direct[k] == nil {
-					continue
-				}
-				var sum float64
-				for px := range view.W * view.H {
-					sum += lum(view.Direct[k], px) + lum(view.Bounced[k], px)
-				}
-				all += sum
-				if k == i {
-					own = sum
-				}
-			}
-			if all > 0 && own/all > best {
-				best, where = own/all, view.Name
+			if all := wholes[v]; all > 0 && sums[v][i]/all > best {
+				best, where = sums[v][i]/all, in.Views[v].Name
 			}
 		}
 		if best >= nothing {
@@ -359,19 +364,12 @@ const even = 0.65
 func flatLight(in *Input) (out []Snag) {
 	for v := range in.Views {
 		view := &in.Views[v]
-		var sky, all float64
-		id := ""
+		sums, all := view.sums()
+		sky, id := 0.0, ""
 		for i, l := range in.Lamps {
-			if view.Direct[i] == nil {
-				continue
-			}
-			for px := range view.W * view.H {
-				y := lum(view.Direct[i], px)
-				all += y + lum(view.Bounced[i], px)
-				if l.Kind == setup.Sky {
-					sky += y + lum(view.Bounced[i], px)
-					id = l.ID
-				}
+			if l.Kind == setup.Sky && view.Direct[i] != nil {
+				sky += sums[i]
+				id = l.ID
 			}
 		}
 		if all <= 0 || sky/all < even {

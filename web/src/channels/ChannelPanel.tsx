@@ -6,7 +6,7 @@ import { channelName, channelNumbers } from '../ledger/Channels'
 import { linkedWith } from '../ledger/deeds'
 import { api } from '../net/client'
 import { useLook } from '../picture/look'
-import { changeOps, channelsOf, helper, tree } from '../scene/acts'
+import { changeOps, channelsOf, figureOf, helper, tree } from '../scene/acts'
 import { useThings } from '../scene/things'
 import { draft, edit, entries, useSetup, type Op } from '../setup/store'
 
@@ -141,7 +141,8 @@ export default function ChannelPanel() {
       </tbody>
     </table>
   )
-  const bearer = things[objects[0] ?? -1]
+  const chosenThing = things[objects[0] ?? -1]
+  const bearer = chosenThing && figureOf(things, chosenThing)
   return (
     <section className="panel channels" aria-label="Who lights whom">
       <header>
@@ -178,8 +179,8 @@ export default function ChannelPanel() {
             {deep ? 'only what differs' : 'every object'}
           </button>{' '}
           {bearer && (
-            <button type="button" className="word" title="A light that lights what is round the figure but not the figure, and casts no shadow" onClick={() => helper(bearer.path.split('/')[0] ?? bearer.path, bearer.path.split('/')[0] ?? bearer.name, things)}>
-              helper light for {bearer.path.split('/')[0]}
+            <button type="button" className="word" title="A light that lights what is round the figure but not the figure, and casts no shadow" onClick={() => helper(bearer, things)}>
+              helper light for {bearer.split('/').at(-1)}
             </button>
           )}
         </p>

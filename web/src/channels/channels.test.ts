@@ -32,14 +32,14 @@ test('cells become edits: of lights with those they are linked to, of things by 
 test('a helper light lights all but its bearer, by a channel that is free', () => {
   const used = patched(doc, [{ op: 'add', path: '/channels', value: { 8: { name: 'Rain' } } }])
   useSetup.setState({ id: 1, confirmed: used, doc: used, pending: [], draft: [] })
-  helper('Keeper', 'Keeper', things)
+  helper('Keeper', things)
   const now = useSetup.getState().doc as Setup
   const light = Object.values(now.lights).find((l) => l.name === 'Helper, Keeper')
   expect([light?.channels, light?.shadow, light?.group]).toEqual([64, false, 'k'])
   expect(light?.position).toEqual([0.5, 1.5, 0.5])
   expect([channelsOf(now, 'Keeper/lamp'), channelsOf(now, 'Hall/wall'), now.channels?.[7]?.name]).toEqual([191, 255, 'All but Keeper'])
   // A second one uses the same channel.
-  helper('Keeper', 'Keeper', things)
+  helper('Keeper', things)
   const all = Object.values((useSetup.getState().doc as Setup).lights).filter((l) => l.name.startsWith('Helper'))
   expect(all.map((l) => l.channels)).toEqual([64, 64])
 })

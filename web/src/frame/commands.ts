@@ -4,7 +4,7 @@ import { framed, type V3 } from '../picture/camera'
 import { cameraNow, choose, chooseAll, moveCamera, stepBack, surround, toView, toggleAlone, useLook, type Way } from '../picture/look'
 import { endTool, startTool, toolOf, tools, useTool, type ToolKind } from '../picture/tool'
 import { wayOrder, waySpecs } from '../picture/ways'
-import { helper } from '../scene/acts'
+import { figureOf, helper } from '../scene/acts'
 import { useThings } from '../scene/things'
 import { edit, entries, say, undo, useSetup } from '../setup/store'
 import { standing } from '../setup/travel'
@@ -133,12 +133,7 @@ function helperHere() {
     say('Click the figure that bears the helper light first.')
     return
   }
-  // The whole figure where it hangs from one node and is no larger than one.
-  const top = t.path.split('/')[0] ?? t.path
-  const all = things.filter((o) => o.path === top || o.path.startsWith(`${top}/`))
-  const size = Math.hypot(...[0, 1, 2].map((k) => Math.max(...all.map((o) => o.hi[k] ?? 0)) - Math.min(...all.map((o) => o.lo[k] ?? 0))))
-  if (size < 6) helper(top, top, things)
-  else helper(t.path, t.name, things)
+  helper(figureOf(things, t), things)
 }
 
 /** lightsOut keeps the lights as a file that other programs read. */

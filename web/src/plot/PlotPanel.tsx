@@ -203,7 +203,7 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
               const l = doc.lights[s.id] as Light
               const set = (az: number, h: number, d: number, words: string, done: boolean) => put({ id: s.id, changes: moved(p, l, s, round(az, h, d)), words }, done)
               const field = (what: string, v: number, unit: string, min: number, max: number, step: number, f: (v: number, done: boolean) => void) => (
-                <td>
+                <td inert={lockedLight(doc, l)} title={lockedLight(doc, l) ? 'Locked: unlock it first (K)' : undefined}>
                   <NumberField label={`${l.name} ${what}`} value={v} unit={unit} min={min} max={max} step={step} show={(x) => (unit === 'm' ? x.toFixed(2) : String(Math.round(x)))} onDraft={(x) => f(x, false)} onDone={(x) => f(x, true)} />
                 </td>
               )

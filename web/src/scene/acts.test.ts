@@ -3,7 +3,7 @@ import type { Setup, StageFacts, Thing } from '../api.gen'
 
 vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {} }))
 
-const { addBackdrop, baseOf, change, paint, saidOf, scrub, tree } = await import('./acts')
+const { addBackdrop, baseOf, change, figureOf, paint, saidOf, scrub, tree } = await import('./acts')
 const { useSetup } = await import('../setup/store')
 
 const thing = (path: string, lo: number, hi: number): Thing => ({ name: path.split('/').at(-1) ?? '', path, triangles: 10, lo: [lo, 0, lo], hi: [hi, 2, hi], materials: ['brick'] })
@@ -22,6 +22,10 @@ test('the hierarchy is a tree, numbers in their order', () => {
     ['Hall', 0, 2], ['wall 2', 1, 1], ['wall 10', 1, 1], ['Keeper', 0, 2], ['coat', 1, 1], ['lantern', 1, 1],
   ])
   expect(baseOf(things, 'Keeper')).toEqual([1.5, 0, 1.5])
+})
+
+test('an object belongs to its topmost node, unless that is larger than a figure', () => {
+  expect(things.map((t) => figureOf(things, t))).toEqual(['Keeper', 'Keeper', 'Hall/wall 10', 'Hall/wall 2'])
 })
 
 test('what the setup says of a thing begins, changes and ends', () => {

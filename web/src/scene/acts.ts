@@ -69,8 +69,17 @@ export function change(path: string, part: Partial<Placed>, words: string, thing
   } else draft(ops)
 }
 
+/** figureOf is the path of the figure an object belongs to: its topmost node, where that is no larger than a figure, else the object itself. */
+export function figureOf(things: Thing[], t: Thing): string {
+  const top = t.path.split('/')[0] ?? t.path
+  const all = things.filter((o) => o.path === top || o.path.startsWith(`${top}/`))
+  const size = Math.hypot(...[0, 1, 2].map((k) => Math.max(...all.map((o) => o.hi[k] ?? 0)) - Math.min(...all.map((o) => o.lo[k] ?? 0))))
+  return size < 6 ? top : t.path
+}
+
 /** helper makes a light that lights what is round its bearer but not the bearer, and casts no shadow, in one edit. */
-export function helper(path: string, name: string, things: Thing[]) {
+export function helper(path: string, things: Thing[]) {
+  const name = last(path)
   const doc = now()
   const base = baseOf(things, path)
   const top = Math.max(...things.filter((t) => t.path === path || t.path.startsWith(`${path}/`)).map((t) => t.hi[1]))
