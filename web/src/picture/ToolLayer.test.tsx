@@ -59,6 +59,20 @@ test('what cannot be done says why, and keeps the tool in hand', async () => {
   expect(useSetup.getState().pending).toHaveLength(0)
 })
 
+test('a click made while the tool before is still being answered is kept under its own name', async () => {
+  let answer: (p: Placed) => void = () => undefined
+  place.mockReturnValueOnce(new Promise((r) => (answer = r)))
+  place.mockResolvedValue({ able: true, words: '', position: [1, 1, 1], at: [0, 0, 0], distance: 1 })
+  act(() => startTool('mirror', 'a'))
+  fireEvent.pointerMove(layer(), at(0.4, 0.9))
+  act(() => endTool())
+  act(() => startTool('graze', 'a'))
+  fireEvent.pointerUp(layer(), at(0.5, 0.6))
+  expect(place).toHaveBeenCalledTimes(1)
+  answer({ able: false, words: 'no', at: [0, 0, 0], distance: 0 })
+  await waitFor(() => expect(useSetup.getState().pending.map((p) => p.label)).toEqual(['Key grazes an edge']))
+})
+
 test('a shadow wants two clicks: what casts it, and where its edge falls', async () => {
   place.mockResolvedValue({ able: true, words: '', position: [1, 1, 1], at: [0, 0, 0], distance: 1 })
   act(() => startTool('shadow', 'a'))

@@ -53,7 +53,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => RG
       const p = await api.place(id, q)
       const now = useTool.getState()
       if (now.kind !== q.how || now.light !== q.light) return
-      if (p.able) deeds.place(q.light, p, spec?.done ?? 'placed', done)
+      if (p.able) deeds.place(q.light, p, toolOf(q.how)?.done ?? 'placed', done)
       if (done && p.able) {
         if (p.words) say(`${p.words}.`)
         endTool(true)
