@@ -2,12 +2,12 @@ package server
 
 import (
 	"bytes"
-	"fmt"
 	"image"
 	"math"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
+	"willowherb/blob"
 	"willowherb/core/colour"
 	"willowherb/core/light"
 	"willowherb/core/photometry"
@@ -42,6 +42,14 @@ type KeptSlide struct {
 	File string `json:"file"`
 }
 
+func (s *Server) assetRoutes(api fiber.Router) {
+	api.Get("/palette", palette)
+	api.Post("/profiles", s.keepProfile)
+	api.Get("/profiles/:hash", s.profileCurves)
+	api.Post("/slides", s.keepSlide)
+	api.Get("/slides/:name", s.slidePicture)
+}
+
 func polar(p *photometry.Profile) Polar {
 	o := Polar{Peak: p.Peak()}
 	for a := -180; a <= 180; a++ {
@@ -55,11 +63,15 @@ func polar(p *photometry.Profile) Polar {
 // keepProfile reads an LM-63 file, keeps it, and says what it holds.
 func (s *Server) keepProfile(c fiber.Ctx) error {
 	name := fileName(c)
-	f, err := ies.Read(name, c.Body())
+	data, err := body(c, smallFile)
 	if err != nil {
 		return err
 	}
-	hash, err := s.store.PutBlob(c.Context(), c.Body())
+	f, err := ies.Read(name, data)
+	if err != nil {
+		return err
+	}
+	hash, err := s.Blobs.Put(c.Context(), blob.Profile, bytes.NewReader(data))
 	if err != nil {
 		return err
 	}
@@ -72,7 +84,7 @@ func (s *Server) keepProfile(c fiber.Ctx) error {
 
 // profileCurves draws a kept profile.
 func (s *Server) profileCurves(c fiber.Ctx) error {
-	f, err := s.bench.Profile(c.Context(), strings.Clone(c.Params("hash")))
+	f, err := s.shop.Profile(c.Context(), c.Params("hash"))
 	if err != nil {
 		return err
 	}
@@ -83,10 +95,14 @@ func (s *Server) profileCurves(c fiber.Ctx) error {
 // keepSlide keeps a picture for gobos.
 func (s *Server) keepSlide(c fiber.Ctx) error {
 	name := fileName(c)
-	if _, err := picture.ReadSlide(name, c.Body(), setup.SlideSize); err != nil {
-		return fmt.Errorf("%w: %w", errEdit, err)
+	data, err := body(c, smallFile)
+	if err != nil {
+		return err
 	}
-	hash, err := s.store.PutBlob(c.Context(), c.Body())
+	if _, err := picture.ReadSlide(name, data, setup.SlideSize); err != nil {
+		return wrong("%v", err)
+	}
+	hash, err := s.Blobs.Put(c.Context(), blob.Slide, bytes.NewReader(data))
 	if err != nil {
 		return err
 	}
@@ -99,12 +115,12 @@ func (s *Server) slidePicture(c fiber.Ctx) error {
 	name := c.Params("name")
 	var slide []vec.V3
 	if len(name) == 64 {
-		data, err := s.store.Blob(c.Context(), name)
+		data, err := blob.Read(c.Context(), s.Blobs, name)
 		if err != nil {
 			return err
 		}
 		if slide, err = picture.ReadSlide(name, data, size); err != nil {
-			return fmt.Errorf("%w: %w", errEdit, err)
+			return wrong("%v", err)
 		}
 	} else {
 		slide = light.Pattern(strings.ToLower(name), size)

@@ -12,24 +12,28 @@ import (
 	"time"
 
 	"github.com/invopop/jsonschema"
-	"willowherb/bench"
+	"willowherb/ask"
 	"willowherb/core/budget"
 	"willowherb/core/checks"
 	"willowherb/core/plot"
 	"willowherb/core/setup"
 	"willowherb/core/weigh"
+	"willowherb/journal"
+	"willowherb/refine"
+	"willowherb/room"
 	"willowherb/server"
-	"willowherb/store"
 )
 
 // Path of the generated file from the project's root.
 const Path = "web/src/api.gen.ts"
 
-var roots = []any{setup.Setup{}, setup.Edit{}, budget.Target{}, bench.Hello{}, bench.Edited{}, bench.FrameNews{}, bench.Figures{}, bench.Sighted{}, bench.Preview{}, bench.Drafted{}, bench.Present{}, bench.Failed{}, bench.Gaze{}, bench.Point{}, bench.Thing{}, bench.Surface{}, bench.StageFacts{}, setup.Report{}, server.Again{}, server.CopyAsk{},
-	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{},
-	server.Fault{}, server.Listed{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{},
-	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, store.Snapshot{}, store.Line{},
-	bench.RigAsk{}, bench.RigAnswer{}, bench.MoodPicture{}, plot.Plot{}, bench.PlotAsk{}, bench.WhoAnswer{}, bench.SnagsAnswer{}, checks.Effect{}, bench.PlaceAsk{}, bench.Placed{}, server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
+var roots = []any{setup.Setup{}, setup.Report{}, budget.Target{},
+	room.Hello{}, room.Edited{}, room.Present{}, room.Away{}, room.Gaze{},
+	refine.Lamps{}, refine.FrameNews{}, refine.Figures{}, refine.Sighted{}, refine.Preview{}, refine.Drafted{}, refine.Failed{},
+	ask.Point{}, ask.Thing{}, ask.Surface{}, ask.StageFacts{}, ask.RigAsk{}, ask.RigAnswer{}, ask.MoodPicture{}, ask.PlotAsk{}, ask.WhoAnswer{}, ask.SnagsAnswer{}, ask.PlaceAsk{}, ask.Placed{},
+	weigh.Reading{}, weigh.Contrast{}, weigh.Notice{}, plot.Plot{}, checks.Effect{}, journal.Snapshot{}, journal.Line{}, journal.Listed{},
+	server.Fault{}, server.Me{}, server.EditAsk{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}, server.Again{}, server.NameAsk{}, server.ArchiveAsk{},
+	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, server.KeptProfile{}, server.KeptSlide{}, server.Palette{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {
@@ -97,7 +101,7 @@ func (g *generator) declare(t reflect.Type) {
 		}
 		ts := g.name(f.Type)
 		if name == "type" && f.Type.Kind() == reflect.String {
-			ts = "'" + map[string]string{"Hello": "hello", "Edited": "edited", "FrameNews": "frame", "Figures": "figures", "Sighted": "sighted", "Preview": "preview", "Drafted": "drafted", "Present": "present", "Failed": "fault"}[t.Name()] + "'"
+			ts = "'" + map[string]string{"Hello": "hello", "Lamps": "lamps", "Away": "away", "Edited": "edited", "FrameNews": "frame", "Figures": "figures", "Sighted": "sighted", "Preview": "preview", "Drafted": "drafted", "Present": "present", "Failed": "fault"}[t.Name()] + "'"
 		}
 		fmt.Fprintf(&b, "  %s%s: %s\n", name, opt, ts)
 	}

@@ -1,28 +1,33 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"log/slog"
 	"os"
 	"runtime/debug"
+	"time"
 
-	"willowherb/bench"
+	"willowherb/blob"
 	"willowherb/demo"
+	"willowherb/journal"
+	"willowherb/refine"
 	"willowherb/server"
 	"willowherb/store"
 	"willowherb/web"
 )
 
 type serveCmd struct {
-	DB      string `help:"PostgreSQL address." required:"" name:"db"`
-	Port    int    `help:"Port on 127.0.0.1; 0 chooses one." default:"7461"`
-	Demo    bool   `help:"Put the demo in if it is not there."`
-	Fresh   bool   `help:"With --demo: begin again with untouched demo data."`
-	Width   int    `help:"Width of the finest picture in pixels." default:"960"`
-	Samples int    `help:"Samples at which refinement ends." default:"128"`
-	Memory  int    `help:"Megabytes for pictures; the least used are let go beyond it." default:"2048"`
-	Addr    string `help:"File to write the address to once it listens." hidden:""`
+	DB      string        `help:"PostgreSQL address; better given as WILLOWHERB_DB, which no list of processes shows." required:"" name:"db" env:"WILLOWHERB_DB"`
+	Port    int           `help:"Port on 127.0.0.1; 0 chooses one." default:"7461"`
+	Demo    bool          `help:"Put the demo in if it is not there."`
+	Fresh   bool          `help:"With --demo: begin again with untouched demo data."`
+	Width   int           `help:"Width of the finest picture in pixels." default:"960"`
+	Samples int           `help:"Samples at which refinement ends." default:"128"`
+	Memory  int           `help:"Megabytes for the pictures of all setups; the least used are let go beyond it." default:"2048"`
+	Linger  time.Duration `help:"How long a setup stays open that no window shows." default:"1m"`
+	Addr    string        `help:"File to write the address to once it listens." hidden:""`
 }
 
 func (c *serveCmd) Run(ctx context.Context) error {
@@ -35,22 +40,24 @@ func (c *serveCmd) Run(ctx context.Context) error {
 	if c.Memory < 64 || c.Memory > 1<<20 {
 		return usage("--memory %d is not between 64 and %d", c.Memory, 1<<20)
 	}
-	st, err := store.Open(ctx, c.DB)
+	slog.SetDefault(slog.New(slog.NewJSONHandler(os.Stderr, nil)))
+	db, err := store.Open(ctx, c.DB)
 	if err != nil {
 		return err
 	}
-	defer st.Close()
-	if c.Demo {
-		if err := putDemo(ctx, st, c.Fresh); err != nil {
-			return fmt.Errorf("making the demo: %w", err)
-		}
-	}
+	defer db.Close()
 	// Pictures are most of what is held, in large pieces: collecting early costs little
 	// and keeps the process from growing to twice its budget.
 	debug.SetGCPercent(25)
-	b := bench.New(st, bench.Options{Width: c.Width, MaxSamples: c.Samples, Memory: c.Memory << 20})
-	defer b.Close()
-	return server.New(st, b, web.Files()).Listen(ctx, c.Port, func(addr string) {
+	parts := server.Build(db, refine.Options{Width: c.Width, MaxSamples: c.Samples, Memory: c.Memory << 20}, c.Linger, web.Files())
+	defer parts.Close()
+	if c.Demo {
+		if err := putDemo(ctx, &parts, c.Fresh); err != nil {
+			return fmt.Errorf("making the demo: %w", err)
+		}
+	}
+	go sweep(ctx, parts.Journal)
+	return server.New(parts).Listen(ctx, c.Port, func(addr string) {
 		fmt.Printf("\n  Willowherb is ready: http://%s\n  Ctrl-C stops it; every edit is kept.\n\n", addr)
 		if c.Addr != "" {
 			if err := os.WriteFile(c.Addr, []byte(addr), 0o644); err != nil {
@@ -60,30 +67,45 @@ func (c *serveCmd) Run(ctx context.Context) error {
 	})
 }
 
-func putDemo(ctx context.Context, st *store.Store, fresh bool) error {
+// unnamed files are kept for a day: an import or an edit may be on its way.
+const unnamed = 24 * time.Hour
+
+// sweep forgets, now and every six hours, what was removed long ago and files that
+// nothing names.
+func sweep(ctx context.Context, j *journal.Journal) {
+	for ctx.Err() == nil {
+		setups, files, err := j.Sweep(ctx, journal.RemovedFor, unnamed)
+		if err != nil && ctx.Err() == nil {
+			slog.Warn("sweeping was put off", "err", store.Plain(err))
+		} else if setups+files > 0 {
+			slog.Info("swept", "setups", setups, "files", files)
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(6 * time.Hour):
+		}
+	}
+}
+
+func putDemo(ctx context.Context, parts *server.Parts, fresh bool) error {
 	if fresh {
-		if err := st.DropDemo(ctx); err != nil {
+		if err := parts.Journal.DropDemo(ctx); err != nil {
 			return err
 		}
 	}
-	all, err := st.List(ctx)
-	if err != nil {
+	has, err := parts.Journal.HasDemo(ctx)
+	if err != nil || has {
 		return err
-	}
-	for _, u := range all {
-		if u.Demo {
-			return nil
-		}
 	}
 	fmt.Println("making the demo place, once")
 	glb, err := demo.Place()
 	if err != nil {
 		return err
 	}
-	hash, err := st.PutBlob(ctx, glb)
+	hash, err := parts.Blobs.Put(ctx, blob.Place, bytes.NewReader(glb))
 	if err != nil {
 		return err
 	}
-	_, err = st.Create(ctx, store.Setup{Project: demo.Name, Place: hash, File: "pump-house.glb", Document: demo.Setup().JSON(), Demo: true})
+	_, err = parts.Journal.Create(ctx, journal.Setup{Project: demo.Name, Place: hash, File: "pump-house.glb", Doc: demo.Setup(), Demo: true})
 	return err
 }

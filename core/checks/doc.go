@@ -24,9 +24,31 @@ type View struct {
 	Camera render.View
 	Guide  *render.Guide
 	W, H   int
-	// Direct and Bounced are each lamp's light in the picture, RGB in cd/m2, with its
-	// gain; nil for a lamp that is off.
-	Direct, Bounced [][]float32
+	// Given is each lamp's light in the picture; nil for a lamp that is off.
+	Given []*Given
+}
+
+// Given is a lamp's light in a view's picture, packed as layers are kept
+// (render.Pack): nothing has to be unpacked for views times lamps. nil stands for
+// none.
+type Given struct {
+	Whole, Bounced, Shine []uint32
+	// Gains of each, RGB in cd/m2 for a packed one: the lamp's gain times the scale.
+	WholeGain, BouncedGain, ShineGain vec.V3
+}
+
+// At is what the lamp gives at a pixel's surfaces directly and by way of others, RGB
+// in cd/m2.
+func (g *Given) At(px int) (direct, bounced vec.V3) {
+	read := func(words []uint32, gain vec.V3) vec.V3 {
+		if words == nil {
+			return vec.V3{}
+		}
+		return render.Word(words[px]).Mul(gain)
+	}
+	bounced = read(g.Bounced, g.BouncedGain)
+	d := read(g.Whole, g.WholeGain).Sub(read(g.Shine, g.ShineGain)).Sub(bounced)
+	return vec.V3{X: max(d.X, 0), Y: max(d.Y, 0), Z: max(d.Z, 0)}, bounced
 }
 
 // Input is a setup as it is seen and carried.
@@ -39,8 +61,8 @@ type Input struct {
 	MaxOverlap, MaxShadows int
 }
 
-func lum(rgb []float32, px int) float64 {
-	return colour.Luminance(colour.RGB{float64(rgb[3*px]), float64(rgb[3*px+1]), float64(rgb[3*px+2])})
+func lum(c vec.V3) float64 {
+	return colour.Luminance(colour.RGB{float64(c.X), float64(c.Y), float64(c.Z)})
 }
 
 // seen tells the pixels of a view with a surface.
@@ -49,11 +71,15 @@ func (v *View) seen(px int) bool { return v.Guide.Tri[px] != math.MaxUint32 }
 // total is the view's picture of what falls on surfaces, all lamps together.
 func (v *View) total() []float32 {
 	out := make([]float32, 3*v.W*v.H)
-	for i := range v.Direct {
-		for _, p := range [][]float32{v.Direct[i], v.Bounced[i]} {
-			for k, x := range p {
-				out[k] += x
-			}
+	for _, g := range v.Given {
+		if g == nil {
+			continue
+		}
+		for px := range v.W * v.H {
+			d, b := g.At(px)
+			out[3*px] += d.X + b.X
+			out[3*px+1] += d.Y + b.Y
+			out[3*px+2] += d.Z + b.Z
 		}
 	}
 	return out

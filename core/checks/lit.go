@@ -85,9 +85,10 @@ func Who(in *Input) map[string][]Lit {
 			}
 			q.n++
 			for i := range in.Lamps {
-				if view.Direct[i] != nil {
-					q.direct[i] += lum(view.Direct[i], px)
-					q.bounced[i] += lum(view.Bounced[i], px)
+				if g := view.Given[i]; g != nil {
+					d, b := g.At(px)
+					q.direct[i] += lum(d)
+					q.bounced[i] += lum(b)
 				}
 			}
 		}

@@ -26,7 +26,7 @@ type Effect struct {
 // worked out at every pixel's first surface and given back to the picture.
 func ShadowEffect(ctx context.Context, in *Input, v *View, lamp int, workers int) (e Effect, err error) {
 	l := in.Lamps[lamp]
-	if v.Direct[lamp] == nil || !l.Shadow || l.Kind == setup.Sky || l.Kind == setup.Emissive {
+	if v.Given[lamp] == nil || !l.Shadow || l.Kind == setup.Sky || l.Kind == setup.Emissive {
 		return e, nil
 	}
 	src := *l.Source
@@ -59,7 +59,8 @@ func ShadowEffect(ctx context.Context, in *Input, v *View, lamp int, workers int
 		held += r
 	}
 	for px := range v.W * v.H {
-		arrives += float64(v.Direct[lamp][3*px+1])
+		d, _ := v.Given[lamp].At(px)
+		arrives += float64(d.Y)
 	}
 	e.Notice = weigh.Compare(now, without, v.EV, v.EV, v.Curve, v.Curve)
 	e.Shows = weigh.Differing(now, without, v.EV, v.Curve, 2)

@@ -195,7 +195,7 @@ func crowded(in *Input) (out []Snag) {
 		}
 		shadows := []string{}
 		for i, l := range in.Lamps {
-			if !l.Off && l.Shadow && l.Carry != setup.Baked && l.Kind != setup.Sky && l.Kind != setup.Emissive && view.Direct[i] != nil && anywhere(view, l) {
+			if !l.Off && l.Shadow && l.Carry != setup.Baked && l.Kind != setup.Sky && l.Kind != setup.Emissive && view.Given[i] != nil && anywhere(view, l) {
 				shadows = append(shadows, l.ID)
 			}
 		}
@@ -238,7 +238,7 @@ func leaks(in *Input) (out []Snag) {
 		by := map[int]*found{}
 		for v := range in.Views {
 			view := &in.Views[v]
-			if view.Direct[i] == nil {
+			if view.Given[i] == nil {
 				continue
 			}
 			for px := 0; px < len(view.Guide.Tri); px += 5 {
@@ -313,13 +313,14 @@ const nothing = 0.0005
 // sums is each lamp's light in the picture, luminances in cd/m2 summed over its pixels,
 // and all of them together.
 func (v *View) sums() (each []float64, all float64) {
-	each = make([]float64, len(v.Direct))
-	for i, direct := range v.Direct {
-		if direct == nil {
+	each = make([]float64, len(v.Given))
+	for i, g := range v.Given {
+		if g == nil {
 			continue
 		}
 		for px := range v.W * v.H {
-			each[i] += lum(direct, px) + lum(v.Bounced[i], px)
+			d, b := g.At(px)
+			each[i] += lum(d) + lum(b)
 		}
 		all += each[i]
 	}
@@ -367,7 +368,7 @@ func flatLight(in *Input) (out []Snag) {
 		sums, all := view.sums()
 		sky, id := 0.0, ""
 		for i, l := range in.Lamps {
-			if l.Kind == setup.Sky && view.Direct[i] != nil {
+			if l.Kind == setup.Sky && view.Given[i] != nil {
 				sky += sums[i]
 				id = l.ID
 			}
@@ -428,12 +429,13 @@ func ranges(in *Input) (out []Snag) {
 		var sum float64
 		for v := range in.Views {
 			view := &in.Views[v]
-			if view.Direct[i] == nil {
+			if view.Given[i] == nil {
 				continue
 			}
 			f := math.Exp2(-view.EV) // views count as they are exposed
 			for px := range view.Guide.Tri {
-				if y := lum(view.Direct[i], px) * f; view.seen(px) && y > 0 {
+				d, _ := view.Given[i].At(px)
+				if y := lum(d) * f; view.seen(px) && y > 0 {
 					parts = append(parts, part{float64(view.Guide.Pos[px].Sub(l.Source.Pos).Len()), y})
 					sum += y
 				}
@@ -471,7 +473,7 @@ func reflections(in *Input) (out []Snag) {
 		n, where, view := 0, vec.V3{}, ""
 		for v := range in.Views {
 			vw := &in.Views[v]
-			if vw.Direct[i] == nil {
+			if vw.Given[i] == nil {
 				continue
 			}
 			for px := 0; px < len(vw.Guide.Tri); px += 2 {
@@ -592,7 +594,7 @@ func idleShadows(ctx context.Context, in *Input, workers int) (out []Snag, err e
 		worst, where, shows := 0.0, "", false
 		for v := range in.Views {
 			view := &in.Views[v]
-			if view.Direct[i] == nil || !anywhere(view, l) {
+			if view.Given[i] == nil || !anywhere(view, l) {
 				continue
 			}
 			shows = true

@@ -334,6 +334,12 @@ func clampPack(v float32) float32 {
 	return min(v, packMax)
 }
 
+// Word is one packed value, as Unpack reads it.
+func Word(w uint32) vec.V3 {
+	s := exp2[w>>27]
+	return vec.V3{X: float32(w&511) * s, Y: float32(w>>9&511) * s, Z: float32(w>>18&511) * s}
+}
+
 // Unpack adds gain times the packed picture to out (RGB), exactly as a graphics
 // processor reads it.
 func Unpack(words []uint32, gain vec.V3, out []float32) {

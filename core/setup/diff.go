@@ -1,77 +1,55 @@
 package setup
 
-import (
-	"bytes"
-	"encoding/json"
-	"fmt"
-	"strings"
+import "fmt"
 
-	jsonpatch "github.com/evanphx/json-patch/v5"
-)
-
-// Diff returns the operations that make a document into another: field by field
+// Diff returns the operations that make the document into another: field by field
 // where a light, group, view or look is in both, whole where it is in one.
-func Diff(from, to []byte) ([]Op, error) {
-	var a, b map[string]json.RawMessage
-	if err := json.Unmarshal(from, &a); err != nil {
-		return nil, err
-	}
-	if err := json.Unmarshal(to, &b); err != nil {
-		return nil, err
-	}
-	return diff("", a, b, 0), nil
-}
-
-// depth 0 is the document, 1 its maps, 2 what they hold.
-func diff(at string, a, b map[string]json.RawMessage, depth int) (ops []Op) {
-	esc := func(k string) string {
-		return at + "/" + strings.ReplaceAll(strings.ReplaceAll(k, "~", "~0"), "/", "~1")
-	}
-	for _, k := range sorted(b) {
-		old, ok := a[k]
-		switch {
-		case !ok:
-			ops = append(ops, Op{"add", esc(k), b[k]})
-		case bytes.Equal(old, b[k]):
-		default:
-			var x, y map[string]json.RawMessage
-			if depth < 2 && json.Unmarshal(old, &x) == nil && json.Unmarshal(b[k], &y) == nil && x != nil && y != nil {
-				ops = append(ops, diff(esc(k), x, y, depth+1)...)
-			} else {
-				ops = append(ops, Op{"replace", esc(k), b[k]})
+func (s *Setup) Diff(to *Setup) (ops []Op) {
+	for _, name := range sorted(fieldsOfSetup()) {
+		k := kinds[name]
+		if k == nil {
+			was, _ := s.plain(name)
+			is, _ := to.plain(name)
+			if string(was) != string(is) {
+				ops = append(ops, plainOp(name, was, is))
 			}
+			continue
 		}
-	}
-	for _, k := range sorted(a) {
-		if _, ok := b[k]; !ok {
-			ops = append(ops, Op{"remove", esc(k), nil})
+		for _, id := range k.ids(to) {
+			ops = append(ops, k.between(s, to, name, id)...)
+		}
+		for _, id := range k.ids(s) {
+			if !k.has(to, id) {
+				ops = append(ops, k.between(s, to, name, id)...)
+			}
 		}
 	}
 	return ops
 }
 
-// TakeBack applies the inverses of edits, newest first, to a document.
-func TakeBack(doc []byte, inverses [][]Op) ([]byte, error) {
-	for _, ops := range inverses {
-		if len(ops) == 0 {
-			continue
+// Replay applies the operations of edits, in order, without asking in between
+// whether the document is valid: each of them was, once. The result is as it was
+// then, to the letter.
+func (s *Setup) Replay(edits [][]Op) (*Setup, error) {
+	p := patch{from: s, parts: map[string]*part{}}
+	for _, ops := range edits {
+		for _, op := range ops {
+			if err := p.do(op); err != nil {
+				return nil, fmt.Errorf("going through the journal: %w", err)
+			}
 		}
-		p, err := json.Marshal(ops)
-		if err != nil {
-			return nil, err
-		}
-		patch, err := jsonpatch.DecodePatch(p)
-		if err != nil {
-			return nil, err
-		}
-		if doc, err = patch.Apply(doc); err != nil {
-			return nil, fmt.Errorf("taking back an edit: %w", err)
-		}
-		s, err := Parse(doc)
-		if err != nil {
-			return nil, fmt.Errorf("taking back an edit: %w", err)
-		}
-		doc = s.JSON()
 	}
-	return doc, nil
+	after := *s
+	for name, q := range p.parts {
+		var err error
+		if k := kinds[name]; k != nil {
+			err = k.put(&after, name, q)
+		} else {
+			err = after.setPlain(name, q.items[""].json())
+		}
+		if err != nil {
+			return nil, fmt.Errorf("going through the journal: %w", err)
+		}
+	}
+	return &after, nil
 }

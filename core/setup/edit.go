@@ -4,10 +4,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"reflect"
+	"slices"
 	"strings"
-
-	jsonpatch "github.com/evanphx/json-patch/v5"
 )
 
 // Op is one RFC 6902 operation: add, replace or remove.
@@ -38,94 +36,344 @@ const MaxOps = 2000
 // ErrPlace means that an operation names a place that is not there.
 var ErrPlace = errors.New("that place is not in the setup any more")
 
-// Apply returns the document after ops, and the operations that take it back.
-// The result is validated; on an error nothing has changed.
-func Apply(doc []byte, ops []Op) (after []byte, inverse []Op, err error) {
-	if len(ops) == 0 || len(ops) > MaxOps {
-		return nil, nil, fmt.Errorf("an edit has 1 to %d operations, this has %d", MaxOps, len(ops))
-	}
-	after = doc
-	for _, op := range ops {
-		old, found, err := Get(after, op.Path)
-		if err != nil {
-			return nil, nil, err
-		}
-		var back Op
-		switch {
-		case op.Op == "replace" && found:
-			back = Op{"replace", op.Path, old}
-		case op.Op == "add" && found:
-			back = Op{"replace", op.Path, old}
-		case op.Op == "add":
-			back = Op{"remove", op.Path, nil}
-		case op.Op == "remove" && found:
-			back = Op{"add", op.Path, old}
-		case op.Op == "replace" || op.Op == "remove":
-			return nil, nil, fmt.Errorf("%s: %w", op.Path, ErrPlace)
-		default:
-			return nil, nil, fmt.Errorf("operation %q is not add, replace or remove", op.Op)
-		}
-		if op.Op != "remove" && !json.Valid(op.Value) {
-			return nil, nil, fmt.Errorf("%s: the value is no JSON", op.Path)
-		}
-		one, err := json.Marshal([]Op{op})
-		if err != nil {
-			return nil, nil, err
-		}
-		patch, err := jsonpatch.DecodePatch(one)
-		if err != nil {
-			return nil, nil, fmt.Errorf("%s: %w", op.Path, err)
-		}
-		if after, err = patch.Apply(after); err != nil {
-			return nil, nil, fmt.Errorf("%s: %w", op.Path, ErrPlace)
-		}
-		inverse = append([]Op{back}, inverse...)
-	}
-	s, err := Parse(after)
-	if err != nil {
-		return nil, nil, err
-	}
-	// In canonical form, so that equal documents are equal bytes. Fields at their zero
-	// value may have left it: the inverse has to hold for the document as it is kept.
-	after = s.JSON()
-	kept := inverse[:0]
-	for _, op := range inverse {
-		if op.Op != "add" {
-			if _, found, err := Get(after, op.Path); err != nil || !found {
-				if op.Op == "remove" {
-					continue
-				}
-				op.Op = "add"
-			}
-		}
-		kept = append(kept, op)
-	}
-	return after, kept, nil
+// ErrInvalid means that an edit, or a document, is not what a setup can hold; the
+// text names the place. The same again is refused again.
+var ErrInvalid = errors.New("not a valid setup")
+
+// Change is what an edit makes of a document: the document after it, and the exact
+// operations between the two, field by field. Both are empty where the edit
+// changes nothing.
+type Change struct {
+	After   *Setup
+	Ops     []Op
+	Inverse []Op
 }
 
-// Get returns the value at a JSON pointer. Values inside arrays are not
-// addressed: arrays are replaced whole.
-func Get(doc []byte, pointer string) (value json.RawMessage, found bool, err error) {
-	if pointer == "" || pointer[0] != '/' {
-		return nil, false, fmt.Errorf("%q is no JSON pointer to a part of the setup", pointer)
+// Apply works out what ops make of the document, which stays as it is; the result
+// shares what has not changed, so that documents must not be written to once they
+// are made. It costs what the operations touch, not what the document holds. The
+// result is validated. Errors: ErrPlace, ErrInvalid.
+func (s *Setup) Apply(ops []Op) (*Change, error) {
+	if len(ops) == 0 || len(ops) > MaxOps {
+		return nil, fmt.Errorf("%w: an edit has 1 to %d operations, this has %d", ErrInvalid, MaxOps, len(ops))
 	}
-	cur := json.RawMessage(doc)
-	for part := range strings.SplitSeq(pointer[1:], "/") {
-		var m map[string]json.RawMessage
-		if json.Unmarshal(cur, &m) != nil || m == nil {
-			return nil, false, fmt.Errorf("%s: %w", pointer, ErrPlace)
+	return s.apply(ops)
+}
+
+func (s *Setup) apply(ops []Op) (*Change, error) {
+	p := patch{from: s, parts: map[string]*part{}}
+	for _, op := range ops {
+		if err := p.do(op); err != nil {
+			return nil, err
 		}
-		part = strings.ReplaceAll(strings.ReplaceAll(part, "~1", "/"), "~0", "~")
-		v, ok := m[part]
-		if !ok {
-			if cur = nil; strings.HasSuffix(pointer, "/"+strings.ReplaceAll(strings.ReplaceAll(part, "~", "~0"), "/", "~1")) {
-				return nil, false, nil
+	}
+	after := *s
+	c := &Change{After: &after}
+	for _, name := range sorted(p.parts) {
+		k := kinds[name]
+		if k == nil {
+			if err := p.field(&after, name, c); err != nil {
+				return nil, err
 			}
-			return nil, false, fmt.Errorf("%s: %w", pointer, ErrPlace)
+			continue
 		}
-		cur = v
+		if err := k.put(&after, name, p.parts[name]); err != nil {
+			return nil, err
+		}
+		for _, id := range p.parts[name].touched(k.ids(s)) {
+			c.Ops = append(c.Ops, k.between(s, &after, name, id)...)
+			c.Inverse = append(c.Inverse, k.between(&after, s, name, id)...)
+		}
 	}
-	return cur, true, nil
+	if err := after.validate(func(section string) (ids []string, all bool) {
+		if part := p.parts[section]; part != nil {
+			return part.touched(kinds[section].ids(s)), false
+		}
+		return nil, false
+	}, s); err != nil {
+		return nil, err
+	}
+	return c, nil
+}
+
+// patch gathers what operations make of a document.
+type patch struct {
+	from  *Setup
+	parts map[string]*part // by the name of the document's field
+}
+
+// part is a field of the document under change: the whole of it, or some entries.
+type part struct {
+	whole bool
+	items map[string]*node // nil: taken away. For a plain field the only one is under ""
+}
+
+// touched lists the entries that may have changed; had are those of before.
+func (p *part) touched(had []string) []string {
+	ids := sorted(p.items)
+	if p.whole {
+		ids = append(ids, had...)
+		slices.Sort(ids)
+		ids = slices.Compact(ids)
+	}
+	return ids
+}
+
+// node is a JSON value that is taken apart only where an operation reaches into it.
+type node struct {
+	raw   json.RawMessage
+	parts map[string]*node // where it was taken apart; raw is then stale
+}
+
+func (n *node) open() bool {
+	if n.parts != nil {
+		return true
+	}
+	var m map[string]json.RawMessage
+	if json.Unmarshal(n.raw, &m) != nil || m == nil {
+		return false
+	}
+	n.parts = make(map[string]*node, len(m))
+	for k, v := range m {
+		n.parts[k] = &node{raw: v}
+	}
+	return true
+}
+
+func (n *node) json() json.RawMessage {
+	if n.parts == nil {
+		return n.raw
+	}
+	m := make(map[string]json.RawMessage, len(n.parts))
+	for k, v := range n.parts {
+		m[k] = v.json()
+	}
+	b, err := json.Marshal(m)
+	if err != nil {
+		panic(err) // every value in it was valid
+	}
+	return b
+}
+
+// maxPath bounds a JSON pointer, in bytes.
+const maxPath = 2048
+
+// pointer splits a JSON pointer (RFC 6901).
+func pointer(path string) ([]string, error) {
+	if path == "" || path[0] != '/' || len(path) > maxPath {
+		return nil, fmt.Errorf("%w: %.60q is no JSON pointer to a part of the setup", ErrInvalid, path)
+	}
+	keys := strings.Split(path[1:], "/")
+	for i, k := range keys {
+		if strings.Contains(k, "~") {
+			keys[i] = strings.ReplaceAll(strings.ReplaceAll(k, "~1", "/"), "~0", "~")
+		}
+	}
+	return keys, nil
+}
+
+func escape(k string) string {
+	if !strings.ContainsAny(k, "~/") {
+		return k
+	}
+	return strings.ReplaceAll(strings.ReplaceAll(k, "~", "~0"), "/", "~1")
+}
+
+// part returns a field of the document to be changed.
+func (p *patch) part(name string) (*part, error) {
+	if q := p.parts[name]; q != nil {
+		return q, nil
+	}
+	q := &part{items: map[string]*node{}}
+	if kinds[name] == nil {
+		v, ok := p.from.plain(name)
+		if !ok {
+			return nil, fmt.Errorf("/%s: %w: a setup has nothing of that name", name, ErrInvalid)
+		}
+		q.items[""] = &node{raw: v}
+	}
+	p.parts[name] = q
+	return q, nil
+}
+
+// item returns an entry of a part, from the document where it has not been changed yet.
+func (p *patch) item(q *part, name, id string) *node {
+	if n, ok := q.items[id]; ok || q.whole {
+		return n
+	}
+	raw, ok := kinds[name].entry(p.from, id)
+	if !ok {
+		return nil
+	}
+	n := &node{raw: raw}
+	q.items[id] = n
+	return n
+}
+
+func (p *patch) do(op Op) error {
+	keys, err := pointer(op.Path)
+	if err != nil {
+		return err
+	}
+	switch op.Op {
+	case "add", "replace":
+		if !json.Valid(op.Value) {
+			return fmt.Errorf("%s: %w: the value is no JSON", op.Path, ErrInvalid)
+		}
+	case "remove":
+	default:
+		return fmt.Errorf("%w: operation %.20q is not add, replace or remove", ErrInvalid, op.Op)
+	}
+	gone := fmt.Errorf("%s: %w", op.Path, ErrPlace)
+	name := keys[0]
+	q, err := p.part(name)
+	if err != nil {
+		return err
+	}
+	value := &node{raw: op.Value}
+	if kinds[name] == nil {
+		if len(keys) == 1 {
+			if op.Op == "remove" {
+				value.raw = json.RawMessage("null")
+			}
+			q.items[""] = value
+			return nil
+		}
+		return set(q.items[""], keys[1:], op.Op, value, gone)
+	}
+	switch len(keys) {
+	case 1:
+		q.whole, q.items = true, map[string]*node{}
+		if op.Op == "remove" {
+			return nil
+		}
+		if !value.open() {
+			return fmt.Errorf("%s: %w: holds something else where a list by ids belongs", op.Path, ErrInvalid)
+		}
+		q.items = value.parts
+		return nil
+	case 2:
+		there := p.item(q, name, keys[1]) != nil
+		switch {
+		case op.Op != "add" && !there:
+			return gone
+		case op.Op == "remove":
+			q.items[keys[1]] = nil
+		default:
+			q.items[keys[1]] = value
+		}
+		return nil
+	}
+	n := p.item(q, name, keys[1])
+	if n == nil {
+		return gone
+	}
+	return set(n, keys[2:], op.Op, value, gone)
+}
+
+// set changes what lies under a node.
+func set(n *node, keys []string, op string, value *node, gone error) error {
+	for ; len(keys) > 1; keys = keys[1:] {
+		if !n.open() || n.parts[keys[0]] == nil {
+			return gone
+		}
+		n = n.parts[keys[0]]
+	}
+	if !n.open() {
+		return gone
+	}
+	_, there := n.parts[keys[0]]
+	switch {
+	case op != "add" && !there:
+		return gone
+	case op == "remove":
+		delete(n.parts, keys[0])
+	default:
+		n.parts[keys[0]] = value
+	}
+	return nil
+}
+
+// field puts a plain field into the document and notes what has changed.
+func (p *patch) field(to *Setup, name string, c *Change) error {
+	if err := to.setPlain(name, p.parts[name].items[""].json()); err != nil {
+		return err
+	}
+	was, _ := p.from.plain(name)
+	is, _ := to.plain(name)
+	if string(was) == string(is) {
+		return nil
+	}
+	c.Ops = append(c.Ops, plainOp(name, was, is))
+	c.Inverse = append(c.Inverse, plainOp(name, is, was))
+	return nil
+}
+
+// plainOp is the operation that makes a plain field into another; nil stands for
+// none.
+func plainOp(name string, from, to json.RawMessage) Op {
+	switch {
+	case to == nil:
+		return Op{"remove", "/" + name, nil}
+	case from == nil:
+		return Op{"add", "/" + name, to}
+	}
+	return Op{"replace", "/" + name, to}
+}
+
+// Get returns the value at a JSON pointer into the document as it is written.
+// Values inside arrays are not addressed: arrays are replaced whole.
+func (s *Setup) Get(path string) (value json.RawMessage, found bool, err error) {
+	keys, err := pointer(path)
+	if err != nil {
+		return nil, false, err
+	}
+	gone := fmt.Errorf("%s: %w", path, ErrPlace)
+	var n *node
+	if k := kinds[keys[0]]; k != nil {
+		if len(keys) == 1 {
+			m := map[string]json.RawMessage{}
+			for _, id := range k.ids(s) {
+				m[id], _ = k.entry(s, id)
+			}
+			b, err := json.Marshal(m)
+			return b, true, err
+		}
+		raw, ok := k.entry(s, keys[1])
+		if !ok {
+			if len(keys) > 2 {
+				return nil, false, gone
+			}
+			return nil, false, nil
+		}
+		n, keys = &node{raw: raw}, keys[2:]
+	} else {
+		raw, ok := s.plain(keys[0])
+		if !ok {
+			return nil, false, gone
+		}
+		if raw == nil {
+			if len(keys) > 1 {
+				return nil, false, gone
+			}
+			return nil, false, nil
+		}
+		n, keys = &node{raw: raw}, keys[1:]
+	}
+	for i, k := range keys {
+		if !n.open() {
+			return nil, false, gone
+		}
+		next := n.parts[k]
+		if next == nil {
+			if i < len(keys)-1 {
+				return nil, false, gone
+			}
+			return nil, false, nil
+		}
+		n = next
+	}
+	return n.raw, true, nil
 }
 
 // Deed says what an entry of the journal was.
@@ -170,16 +418,18 @@ func Stacks(entries []Entry) (undo, redo []int64) {
 	return undo, redo
 }
 
-// Reverse chooses from an entry's inverse the operations that may be applied to
-// doc: where a value is no longer what the entry left there, somebody has
-// changed it since, and it is kept. kept lists those places.
-func Reverse(doc []byte, done, inverse []Op) (ops []Op, kept []string) {
+// Reverse works out what takes an entry of the journal back. Where a value is no
+// longer what the entry left there, somebody has changed it since, and it is left
+// alone; what cannot stand without the rest (a group that has lights in it by now)
+// too. kept lists those places. The change is nil where nothing is to be done.
+func (s *Setup) Reverse(done, inverse []Op) (c *Change, kept []string) {
 	left := map[string]Op{}
 	for _, op := range done {
 		left[op.Path] = op
 	}
+	var ops []Op
 	for _, op := range inverse {
-		now, found, err := Get(doc, op.Path)
+		now, found, err := s.Get(op.Path)
 		was, ok := left[op.Path]
 		same := err == nil && ok
 		switch {
@@ -195,13 +445,54 @@ func Reverse(doc []byte, done, inverse []Op) (ops []Op, kept []string) {
 			kept = append(kept, op.Path)
 		}
 	}
-	return ops, kept
+	if len(ops) == 0 {
+		return nil, kept
+	}
+	// Journals of earlier versions name fields that stand at zero as if they were there.
+	for i, op := range ops {
+		if _, found, err := s.Get(op.Path); err == nil && !found && op.Op == "replace" {
+			ops[i].Op = "add"
+		}
+	}
+	ops = slices.DeleteFunc(ops, func(op Op) bool {
+		_, found, err := s.Get(op.Path)
+		return op.Op == "remove" && (err != nil || !found)
+	})
+	c, err := s.apply(ops)
+	if err == nil {
+		return c, kept
+	}
+	for _, op := range ops {
+		kept = append(kept, op.Path)
+	}
+	return nil, kept
 }
 
 // zero tells the values that canonical form may leave out.
 func zero(v json.RawMessage) bool {
-	switch strings.TrimSpace(string(v)) {
-	case "false", "0", `""`, "{}", "null":
+	var x any
+	return json.Unmarshal(v, &x) == nil && empty(x)
+}
+
+// empty reports whether a decoded value is at zero through and through.
+func empty(x any) bool {
+	switch x := x.(type) {
+	case nil:
+		return true
+	case bool:
+		return !x
+	case float64:
+		return x == 0
+	case string:
+		return x == ""
+	case []any:
+		return !slices.ContainsFunc(x, func(v any) bool { return !empty(v) })
+	case map[string]any:
+		for _, v := range x {
+			if !empty(v) {
+				return false
+			}
+		}
 		return true
 	}
 	return false
@@ -212,24 +503,39 @@ func equalJSON(a, b json.RawMessage) bool {
 	if json.Unmarshal(a, &x) != nil || json.Unmarshal(b, &y) != nil {
 		return false
 	}
-	return contains(x, y)
+	return same(x, y)
 }
 
-// contains reports whether x has all that y has; canonical form may have added
-// fields at their zero value.
-func contains(x, y any) bool {
-	ym, ok := y.(map[string]any)
-	if !ok {
-		return reflect.DeepEqual(x, y)
-	}
-	xm, ok := x.(map[string]any)
-	if !ok {
-		return false
-	}
-	for k, v := range ym {
-		if !contains(xm[k], v) {
+// same reports whether two values say the same: what one does not name stands at zero.
+func same(x, y any) bool {
+	switch x := x.(type) {
+	case map[string]any:
+		y, ok := y.(map[string]any)
+		if !ok {
 			return false
 		}
+		for k, v := range x {
+			if w, ok := y[k]; ok && !same(v, w) || !ok && !empty(v) {
+				return false
+			}
+		}
+		for k, w := range y {
+			if _, ok := x[k]; !ok && !empty(w) {
+				return false
+			}
+		}
+		return true
+	case []any:
+		y, ok := y.([]any)
+		if !ok || len(x) != len(y) {
+			return false
+		}
+		for i := range x {
+			if !same(x[i], y[i]) {
+				return false
+			}
+		}
+		return true
 	}
-	return true
+	return x == y
 }

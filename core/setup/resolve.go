@@ -45,18 +45,13 @@ func Resolve(s *Setup, look string) (*State, error) {
 		if !ok {
 			return nil, fmt.Errorf("look %q is not in the setup", look)
 		}
-		doc := s.JSON()
 		for _, p := range sorted(l.Overrides) {
-			next, err := l.Overrides[p].apply(doc, p, s.twins(p))
+			next, err := l.Overrides[p].apply(st.Setup, p, s.twins(p))
 			if err != nil {
 				st.Orphans = append(st.Orphans, p)
 				continue
 			}
-			doc = next
-		}
-		var err error
-		if st.Setup, err = Parse(doc); err != nil {
-			return nil, fmt.Errorf("look %q: %w", l.Name, err)
+			st.Setup = next
 		}
 	}
 	for _, id := range sorted(st.Setup.Lights) {
@@ -86,8 +81,8 @@ func Resolve(s *Setup, look string) (*State, error) {
 }
 
 // apply changes the value at pointer, and that at its twins with it.
-func (o Override) apply(doc []byte, pointer string, twins []string) ([]byte, error) {
-	now, found, err := Get(doc, pointer)
+func (o Override) apply(doc *Setup, pointer string, twins []string) (*Setup, error) {
+	now, found, err := doc.Get(pointer)
 	if err != nil || !found {
 		return nil, ErrPlace
 	}
@@ -113,8 +108,11 @@ func (o Override) apply(doc []byte, pointer string, twins []string) ([]byte, err
 	for _, t := range twins {
 		ops = append(ops, Op{"add", t, value})
 	}
-	after, _, err := Apply(doc, ops)
-	return after, err
+	c, err := doc.Apply(ops)
+	if err != nil {
+		return nil, err
+	}
+	return c.After, nil
 }
 
 // twins are the places of a light's value in the lights that it is linked with,

@@ -9,7 +9,6 @@
 package setup
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -40,12 +39,12 @@ type Setup struct {
 	Looks   map[string]Look  `json:"looks"`
 	// What the setup says of the place. The file stays as it is.
 	Place     *Place              `json:"place,omitempty"`
-	Objects   map[string]Object   `json:"objects,omitempty"`
-	Materials map[string]Material `json:"materials,omitempty"`
-	Backdrops map[string]Backdrop `json:"backdrops,omitempty"`
+	Objects   map[string]Object   `json:"objects"`
+	Materials map[string]Material `json:"materials"`
+	Backdrops map[string]Backdrop `json:"backdrops"`
 	Time      float64             `json:"time,omitempty"` // of the place's animations, seconds
 	// Channels are the names of the light channels 1 to 8, where they have one.
-	Channels map[string]Channel `json:"channels,omitempty"`
+	Channels map[string]Channel `json:"channels"`
 }
 
 // Channel is one of the eight: a light lights what shares a channel with it.
@@ -320,27 +319,58 @@ type Override struct {
 	Mired *float64        `json:"mired,omitempty"` // 1e6/K, added
 }
 
+// MaxBytes bounds a document as it is written.
+const MaxBytes = 4 << 20
+
 // Parse reads and validates a document.
 func Parse(data []byte) (*Setup, error) {
-	d := json.NewDecoder(bytes.NewReader(data))
-	d.DisallowUnknownFields()
-	var s Setup
-	if err := d.Decode(&s); err != nil {
-		var te *json.UnmarshalTypeError
-		if errors.As(err, &te) {
-			return nil, fmt.Errorf("/%s: holds a %s where a %s belongs", strings.ReplaceAll(te.Field, ".", "/"), te.Value, te.Type)
-		}
-		return nil, fmt.Errorf("the setup is no valid document: %w", err)
+	s, err := Decode(data)
+	if err != nil {
+		return nil, err
 	}
 	if err := s.Validate(); err != nil {
 		return nil, err
 	}
+	return s, nil
+}
+
+// Decode reads a document without asking whether its values make sense: enough to
+// take back what made them so.
+func Decode(data []byte) (*Setup, error) {
+	if len(data) > MaxBytes {
+		return nil, fmt.Errorf("%w: the document takes %d bytes; a setup may take %d", ErrInvalid, len(data), MaxBytes)
+	}
+	var s Setup
+	if err := strict(data, &s, ""); err != nil {
+		return nil, err
+	}
+	s.fill()
 	return &s, nil
+}
+
+// fill gives a document every list, so that an edit of one never has to make it first.
+func (s *Setup) fill() {
+	full(&s.Groups)
+	full(&s.Lights)
+	full(&s.Views)
+	full(&s.Looks)
+	full(&s.Objects)
+	full(&s.Materials)
+	full(&s.Backdrops)
+	full(&s.Channels)
+}
+
+func full[V any](m *map[string]V) {
+	if *m == nil {
+		*m = map[string]V{}
+	}
 }
 
 // JSON writes the document.
 func (s *Setup) JSON() []byte {
-	b, err := json.Marshal(s)
+	whole := *s
+	whole.fill()
+	b, err := json.Marshal(&whole)
 	if err != nil {
 		panic(err) // plain data always marshals: validation refuses NaN
 	}
@@ -351,18 +381,42 @@ var idShape = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,63}$`)
 
 // Limits of a document.
 const (
-	MaxLights = 500
-	MaxViews  = 200
-	maxParts  = 5000 // objects, materials or backdrops that a setup says something of
-	maxName   = 80
+	MaxLights    = 500
+	MaxViews     = 200
+	MaxGroups    = 500
+	MaxLooks     = 100
+	maxOverrides = 2000 // of a look
+	maxParts     = 5000 // objects, materials or backdrops that a setup says something of
+	maxName      = 80
+	maxText      = 256 // names that come from elsewhere: materials, roles, targets
 )
 
-type checker struct{ errs []error }
+// maxTold is how many faults a refusal lists.
+const maxTold = 12
+
+type checker struct {
+	errs []error
+	more int
+}
 
 func (c *checker) ok(good bool, at, format string, a ...any) {
-	if !good {
+	switch {
+	case good:
+	case len(c.errs) >= maxTold:
+		c.more++
+	default:
 		c.errs = append(c.errs, fmt.Errorf("%s: %s", at, fmt.Sprintf(format, a...)))
 	}
+}
+
+func (c *checker) err() error {
+	if c.more > 0 {
+		c.errs = append(c.errs, fmt.Errorf("and %d more", c.more))
+	}
+	if len(c.errs) == 0 {
+		return nil
+	}
+	return fmt.Errorf("%w: %w", ErrInvalid, errors.Join(c.errs...))
 }
 
 func (c *checker) num(at string, v, lo, hi float64) {
@@ -373,140 +427,228 @@ func (c *checker) name(at, v string) {
 	c.ok(strings.TrimSpace(v) != "" && len(v) <= maxName, at, "give it a name of up to %d letters", maxName)
 }
 
-// Validate reports everything that is wrong, each with its place.
+func (c *checker) text(at, v string, most int) {
+	c.ok(len(v) <= most, at, "is over %d letters", most)
+}
+
+func (c *checker) id(at, id string) {
+	c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
+}
+
+func (c *checker) count(at string, n, most int) {
+	c.ok(n <= most, at, "%d are over the limit of %d", n, most)
+}
+
+// Validate reports what is wrong, each with its place. Error: ErrInvalid.
 func (s *Setup) Validate() error {
+	return s.validate(func(string) ([]string, bool) { return nil, true }, nil)
+}
+
+// validate checks the entries of each list that changed names (all of them where it
+// says so), and what depends on them. before is the valid document that they were
+// changed from, if any.
+func (s *Setup) validate(changed func(list string) (ids []string, all bool), before *Setup) error {
 	var c checker
 	c.ok(s.Version == Version, "/version", "is %d; this program knows %d", s.Version, Version)
 	c.name("/name", s.Name)
+	c.text("/target", s.Target, maxText)
+	c.text("/opens", s.Opens, maxText)
 	c.ok(s.Curve == string(exposure.Plain) || s.Curve == string(exposure.Shoulder), "/curve", "%q is not plain or shoulder", s.Curve)
-	c.ok(len(s.Lights) <= MaxLights, "/lights", "%d are over the limit of %d", len(s.Lights), MaxLights)
-	c.ok(len(s.Views) <= MaxViews, "/views", "%d are over the limit of %d", len(s.Views), MaxViews)
-	for id, g := range s.Groups {
-		at := "/groups/" + id
-		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
-		c.name(at+"/name", g.Name)
-		c.num(at+"/trim", g.Trim, -20, 20)
-		c.num(at+"/hue", g.Hue, -360, 360)
-		c.num(at+"/mired", g.Mired, -1000, 1000)
-		if r := g.Rig; r != nil {
-			c.ok(len(r.Object) <= 1024, at+"/rig/object", "is no path of an object")
-			c.num(at+"/rig/height", r.Height, 0.01, 1000)
-			c.num(at+"/rig/facing", r.Facing, -3600, 3600)
-			for k := range 3 {
-				c.num(at+"/rig/pivot", r.Pivot[k], -1e6, 1e6)
-			}
-		}
-		for up, n := g.Parent, 0; up != ""; up = s.Groups[up].Parent {
-			_, ok := s.Groups[up]
-			c.ok(ok, at+"/parent", "group %q is not there", up)
-			if n++; n > 16 || up == id {
-				c.ok(false, at+"/parent", "the groups lie in one another, or deeper than 16")
-				break
-			}
-		}
-		c.num(at+"/order", g.Order, -1e9, 1e9)
-	}
-	names, linked := map[string]string{}, map[string]string{}
-	for _, id := range sorted(s.Lights) {
-		l := s.Lights[id]
-		at := "/lights/" + id
-		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
-		l.validate(&c, at)
-		if l.Group != "" {
-			_, ok := s.Groups[l.Group]
-			c.ok(ok, at+"/group", "group %q is not there", l.Group)
-		}
-		key := l.Group + "\x00" + strings.ToLower(strings.TrimSpace(l.Name))
-		c.ok(names[key] == "", at+"/name", "%q is already the name of another light in its group", l.Name)
-		names[key] = id
-		if l.Link != "" {
-			c.ok(idShape.MatchString(l.Link), at+"/link", "is no id: use a-z, 0-9 and -")
-			if first, ok := linked[l.Link]; !ok {
-				linked[l.Link] = id
-			} else {
-				c.ok(reflect.DeepEqual(l.Shared(), s.Lights[first].Shared()), at, "is linked to %q and must have the same values; unlink it first", s.Lights[first].Name)
-			}
-		}
-	}
-	for id, v := range s.Views {
-		at := "/views/" + id
-		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
-		c.name(at+"/name", v.Name)
-		c.num(at+"/order", v.Order, -1e9, 1e9)
-		v.check(&c, at)
-	}
-	for id, l := range s.Looks {
-		at := "/looks/" + id
-		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
-		c.name(at+"/name", l.Name)
-		for p := range l.Overrides {
-			c.ok(strings.HasPrefix(p, "/") && !strings.HasPrefix(p, "/looks"), at+"/overrides", "%q is no place in the setup", p)
-		}
-	}
-	s.validatePlace(&c)
-	return errors.Join(c.errs...)
-}
-
-func (s *Setup) validatePlace(c *checker) {
-	limit := func(at string, n int) { c.ok(n <= maxParts, at, "%d are over the limit of %d", n, maxParts) }
-	limit("/objects", len(s.Objects))
-	limit("/materials", len(s.Materials))
-	limit("/backdrops", len(s.Backdrops))
-	for id, ch := range s.Channels {
-		c.ok(len(id) == 1 && id >= "1" && id <= "8", "/channels/"+id, "channels are numbered 1 to 8")
-		c.ok(len(ch.Name) <= 40, "/channels/"+id+"/name", "is over 40 letters")
-	}
 	c.num("/time", s.Time, 0, 1e6)
 	if s.Place != nil {
 		c.ok(len(s.Place.Blob) == 64 && len(s.Place.File) > 0 && len(s.Place.File) <= 600, "/place", "names no file that is kept")
 	}
-	unit := func(at string, v [3]float64, hi float64) {
-		for _, x := range v {
-			c.num(at, x, 0, hi)
+	c.count("/lights", len(s.Lights), MaxLights)
+	c.count("/views", len(s.Views), MaxViews)
+	c.count("/groups", len(s.Groups), MaxGroups)
+	c.count("/looks", len(s.Looks), MaxLooks)
+	c.count("/objects", len(s.Objects), maxParts)
+	c.count("/materials", len(s.Materials), maxParts)
+	c.count("/backdrops", len(s.Backdrops), maxParts)
+	groups, lights := s.changedIn("groups", changed), s.changedIn("lights", changed)
+	each(s.Groups, groups, func(id string, g *Group) { g.validate(&c, "/groups/"+id, id) })
+	if len(groups) > 0 {
+		s.validateNesting(&c)
+	}
+	each(s.Lights, lights, func(id string, l *Light) {
+		c.id("/lights/"+id, id)
+		l.validate(&c, "/lights/"+id)
+	})
+	if len(lights) > 0 || len(groups) > 0 {
+		s.validateMembers(&c, lights, before == nil || fewer(before.Groups, s.Groups))
+	}
+	each(s.Views, s.changedIn("views", changed), func(id string, v *View) {
+		at := "/views/" + id
+		c.id(at, id)
+		c.name(at+"/name", v.Name)
+		c.num(at+"/order", v.Order, -1e9, 1e9)
+		v.check(&c, at)
+	})
+	each(s.Looks, s.changedIn("looks", changed), func(id string, l *Look) {
+		at := "/looks/" + id
+		c.id(at, id)
+		c.name(at+"/name", l.Name)
+		c.count(at+"/overrides", len(l.Overrides), maxOverrides)
+		for p := range l.Overrides {
+			c.ok(strings.HasPrefix(p, "/") && len(p) <= maxPath && !strings.HasPrefix(p, "/looks"), at+"/overrides", "%.80q is no place in the setup", p)
+		}
+	})
+	each(s.Objects, s.changedIn("objects", changed), func(id string, o *Object) { o.validate(&c, "/objects/"+id, id) })
+	each(s.Materials, s.changedIn("materials", changed), func(id string, m *Material) { m.validate(&c, "/materials/"+id, id) })
+	each(s.Backdrops, s.changedIn("backdrops", changed), func(id string, b *Backdrop) { b.validate(&c, "/backdrops/"+id, id) })
+	each(s.Channels, s.changedIn("channels", changed), func(id string, ch *Channel) {
+		c.ok(len(id) == 1 && id >= "1" && id <= "8", "/channels/"+id, "channels are numbered 1 to 8")
+		c.text("/channels/"+id+"/name", ch.Name, 40)
+	})
+	return c.err()
+}
+
+// changedIn lists the entries of a list to be checked.
+func (s *Setup) changedIn(list string, changed func(string) ([]string, bool)) []string {
+	ids, all := changed(list)
+	if all {
+		return kinds[list].ids(s)
+	}
+	return ids
+}
+
+// each calls check for those of the ids that are there.
+func each[V any](m map[string]V, ids []string, check func(id string, v *V)) {
+	for _, id := range ids {
+		if v, ok := m[id]; ok {
+			check(id, &v)
 		}
 	}
-	for id, o := range s.Objects {
-		at := "/objects/" + id
-		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
-		c.ok(o.Path != "" && len(o.Path) <= 1024, at+"/path", "names no object")
-		c.ok(len(o.Name) <= maxName, at+"/name", "is over %d letters", maxName)
-		c.ok(o.Part == "" || o.Part == Static || o.Part == Mover || o.Part == Blocker, at+"/part", "%q is not static, mover or blocker", o.Part)
-		c.num(at+"/turn", o.Turn, -3600, 3600)
+}
+
+// fewer reports whether something of before is gone.
+func fewer[V any](before, after map[string]V) bool {
+	for id := range before {
+		if _, ok := after[id]; !ok {
+			return true
+		}
+	}
+	return false
+}
+
+func (g *Group) validate(c *checker, at, id string) {
+	c.id(at, id)
+	c.name(at+"/name", g.Name)
+	c.num(at+"/trim", g.Trim, -20, 20)
+	c.num(at+"/hue", g.Hue, -360, 360)
+	c.num(at+"/mired", g.Mired, -1000, 1000)
+	c.num(at+"/order", g.Order, -1e9, 1e9)
+	if r := g.Rig; r != nil {
+		c.ok(len(r.Object) <= 1024, at+"/rig/object", "is no path of an object")
+		c.num(at+"/rig/height", r.Height, 0.01, 1000)
+		c.num(at+"/rig/facing", r.Facing, -3600, 3600)
 		for k := range 3 {
-			c.num(at+"/offset", o.Offset[k], -1e5, 1e5)
-			c.num(at+"/pivot", o.Pivot[k], -1e6, 1e6)
+			c.num(at+"/rig/pivot", r.Pivot[k], -1e6, 1e6)
 		}
 	}
-	for id, m := range s.Materials {
-		at := "/materials/" + id
-		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
-		if m.Colour != nil {
-			unit(at+"/colour", *m.Colour, 1)
-		}
-		if m.Roughness != nil {
-			c.num(at+"/roughness", *m.Roughness, 0, 1)
-		}
-		if m.Metal != nil {
-			c.num(at+"/metal", *m.Metal, 0, 1)
-		}
-		if m.Emission != nil {
-			unit(at+"/emission", *m.Emission, 1e7)
+}
+
+// validateNesting checks that every group lies in groups that are there, in no ring.
+func (s *Setup) validateNesting(c *checker) {
+	for id, g := range s.Groups {
+		at := "/groups/" + id + "/parent"
+		for up, n := g.Parent, 0; up != ""; up = s.Groups[up].Parent {
+			_, ok := s.Groups[up]
+			c.ok(ok, at, "group %.80q is not there", up)
+			if n++; n > 16 || up == id {
+				c.ok(false, at, "the groups lie in one another, or deeper than 16")
+				break
+			}
 		}
 	}
-	for id, b := range s.Backdrops {
-		at := "/backdrops/" + id
-		c.ok(idShape.MatchString(id), at, "is no id: use a-z, 0-9 and -")
-		c.name(at+"/name", b.Name)
-		c.num(at+"/width", b.Width, 0.1, 200)
-		c.num(at+"/depth", b.Depth, 0.1, 200)
-		c.num(at+"/height", b.Height, 0.1, 200)
-		c.num(at+"/curve", b.Curve, 0, min(b.Depth, b.Height))
-		c.num(at+"/facing", b.Facing, -3600, 3600)
-		c.num(at+"/roughness", b.Roughness, 0, 1)
-		unit(at+"/colour", b.Colour, 1)
-		for k := range 3 {
-			c.num(at+"/position", b.Position[k], -1e6, 1e6)
+}
+
+// validateMembers checks what lights have to do with one another and with groups:
+// their groups (of all, where some group is gone), names, and links.
+func (s *Setup) validateMembers(c *checker, changed []string, all bool) {
+	names := make(map[string]string, len(s.Lights))
+	links := map[string]bool{}
+	for _, id := range changed {
+		if l, ok := s.Lights[id]; ok && l.Link != "" {
+			links[l.Link] = true
 		}
+	}
+	ids := sorted(s.Lights)
+	touched := make(map[string]bool, len(changed))
+	for _, id := range changed {
+		touched[id] = true
+	}
+	linked := map[string]string{}
+	for _, id := range ids {
+		l := s.Lights[id]
+		at := "/lights/" + id
+		if l.Group != "" && (all || touched[id]) {
+			_, ok := s.Groups[l.Group]
+			c.ok(ok, at+"/group", "group %.80q is not there", l.Group)
+		}
+		key := l.Group + "\x00" + strings.ToLower(strings.TrimSpace(l.Name))
+		c.ok(names[key] == "", at+"/name", "%q is already the name of another light in its group", l.Name)
+		names[key] = id
+		if !links[l.Link] {
+			continue
+		}
+		c.id(at+"/link", l.Link)
+		if first, ok := linked[l.Link]; !ok {
+			linked[l.Link] = id
+		} else {
+			c.ok(reflect.DeepEqual(l.Shared(), s.Lights[first].Shared()), at, "is linked to %q and must have the same values; unlink it first", s.Lights[first].Name)
+		}
+	}
+}
+
+func (o *Object) validate(c *checker, at, id string) {
+	c.id(at, id)
+	c.ok(o.Path != "" && len(o.Path) <= 1024, at+"/path", "names no object")
+	c.text(at+"/name", o.Name, maxName)
+	c.ok(o.Part == "" || o.Part == Static || o.Part == Mover || o.Part == Blocker, at+"/part", "%q is not static, mover or blocker", o.Part)
+	c.num(at+"/turn", o.Turn, -3600, 3600)
+	for k := range 3 {
+		c.num(at+"/offset", o.Offset[k], -1e5, 1e5)
+		c.num(at+"/pivot", o.Pivot[k], -1e6, 1e6)
+	}
+}
+
+// unit checks a colour.
+func (c *checker) unit(at string, v [3]float64, hi float64) {
+	for _, x := range v {
+		c.num(at, x, 0, hi)
+	}
+}
+
+func (m *Material) validate(c *checker, at, id string) {
+	c.id(at, id)
+	c.text(at+"/name", m.Name, 1024)
+	if m.Colour != nil {
+		c.unit(at+"/colour", *m.Colour, 1)
+	}
+	if m.Roughness != nil {
+		c.num(at+"/roughness", *m.Roughness, 0, 1)
+	}
+	if m.Metal != nil {
+		c.num(at+"/metal", *m.Metal, 0, 1)
+	}
+	if m.Emission != nil {
+		c.unit(at+"/emission", *m.Emission, 1e7)
+	}
+}
+
+func (b *Backdrop) validate(c *checker, at, id string) {
+	c.id(at, id)
+	c.name(at+"/name", b.Name)
+	c.num(at+"/width", b.Width, 0.1, 200)
+	c.num(at+"/depth", b.Depth, 0.1, 200)
+	c.num(at+"/height", b.Height, 0.1, 200)
+	c.num(at+"/curve", b.Curve, 0, min(b.Depth, b.Height))
+	c.num(at+"/facing", b.Facing, -3600, 3600)
+	c.num(at+"/roughness", b.Roughness, 0, 1)
+	c.unit(at+"/colour", b.Colour, 1)
+	for k := range 3 {
+		c.num(at+"/position", b.Position[k], -1e6, 1e6)
 	}
 }
 
@@ -514,7 +656,7 @@ func (s *Setup) validatePlace(c *checker) {
 func (v *View) Check() error {
 	var c checker
 	v.check(&c, "")
-	return errors.Join(c.errs...)
+	return c.err()
 }
 
 func (v *View) check(c *checker, at string) {
@@ -531,6 +673,9 @@ func (v *View) check(c *checker, at string) {
 
 func (l *Light) validate(c *checker, at string) {
 	c.name(at+"/name", l.Name)
+	c.text(at+"/role", l.Role, maxText)
+	c.text(at+"/material", l.Material, 1024)
+	c.text(at+"/group", l.Group, maxText)
 	kinds := []Kind{Sun, Point, Spot, Rect, Disc, Sky, Emissive, Line}
 	c.ok(slices.Contains(kinds, l.Kind), at+"/kind", "%q is unknown", l.Kind)
 	c.ok(slices.Contains(l.units(), l.OutputUnit()), at+"/unit", "a %s cannot be told in %q", l.Kind, l.Unit)

@@ -189,29 +189,21 @@ export interface Setup {
   views: Record<string, View>
   looks: Record<string, Look>
   place?: Place
-  objects?: Record<string, Object>
-  materials?: Record<string, Material>
-  backdrops?: Record<string, Backdrop>
+  objects: Record<string, Object>
+  materials: Record<string, Material>
+  backdrops: Record<string, Backdrop>
   time?: number
-  channels?: Record<string, Channel>
+  channels: Record<string, Channel>
 }
 
-export interface Op {
-  op: string
-  path: string
-  value?: unknown
-}
-
-export interface Edit {
-  person: string
-  window: string
-  seq: number
-  gesture?: string
-  base: number
-  target: string
-  ops: Op[]
-  label: string
-  called?: string
+export interface Report {
+  new: string[]
+  gone: string[]
+  changed: string[]
+  moved: string[]
+  kept: number
+  idle: string[]
+  notes: string[]
 }
 
 export interface Target {
@@ -238,15 +230,6 @@ export interface Target {
   maxShadows: number
 }
 
-export interface LampFact {
-  key: string
-  perOutput: number
-  shines: boolean
-  perUnit: Record<string, number>
-  colour: [number, number, number]
-  frame?: [number, number, number, number, number, number, number, number, number, number, number, number]
-}
-
 export interface Hello {
   type: 'hello'
   setup: number
@@ -256,7 +239,15 @@ export interface Hello {
   revision: number
   document: unknown
   view: string
-  lamps: Record<string, LampFact>
+  you: string
+  mine: string
+  broken?: string
+}
+
+export interface Op {
+  op: string
+  path: string
+  value?: unknown
 }
 
 export interface Over {
@@ -275,12 +266,49 @@ export interface Edited {
   person: string
   window: string
   seq: number
-  lamps: Record<string, LampFact>
   over?: Over[]
+}
+
+export interface Present {
+  type: 'present'
+  people: Record<string, string>
+  windows: number
+}
+
+export interface Away {
+  type: 'away'
+  away: boolean
+}
+
+export interface Gaze {
+  n: number
+  view: string
+  camera?: View
+  moving: boolean
+  neutral: boolean
+  hidden?: string[]
+  cut: number
+  alone?: string[]
+}
+
+export interface LampFact {
+  key: string
+  perOutput: number
+  shines: boolean
+  perUnit: Record<string, number>
+  colour: [number, number, number]
+  frame?: [number, number, number, number, number, number, number, number, number, number, number, number]
+}
+
+export interface Lamps {
+  type: 'lamps'
+  revision: number
+  lamps: Record<string, LampFact>
 }
 
 export interface LayerNews {
   version: number
+  parts: [string, string, string]
   scales: [number, number, number]
   direct: [number, number, number]
   bounced: [number, number, number]
@@ -351,27 +379,10 @@ export interface Drafted {
   lamps: Record<string, LampFact>
 }
 
-export interface Present {
-  type: 'present'
-  people: Record<string, string>
-  windows: number
-}
-
 export interface Failed {
   type: 'fault'
   what: string
   remedy: string
-}
-
-export interface Gaze {
-  n: number
-  view: string
-  camera?: View
-  moving: boolean
-  neutral: boolean
-  hidden?: string[]
-  cut: number
-  alone?: string[]
 }
 
 export interface Point {
@@ -409,155 +420,6 @@ export interface StageFacts {
   warnings: string[]
 }
 
-export interface Report {
-  new: string[]
-  gone: string[]
-  changed: string[]
-  moved: string[]
-  kept: number
-  idle: string[]
-  notes: string[]
-}
-
-export interface Answer {
-  revision: number
-  label: string
-  kept: string[]
-  undo: string
-  redo: string
-}
-
-export interface Again {
-  answer: Answer
-  report: Report
-}
-
-export interface CopyAsk {
-  name: string
-}
-
-export interface Share {
-  light: string
-  direct: number
-  bounced: number
-  seen: number
-  share: number
-  lux: number
-  straight: number
-  reason: 'lit' | 'channel' | 'range' | 'cone' | 'away' | 'shadow' | 'enclosed' | 'off'
-  by: string
-}
-
-export interface Reading {
-  hit: boolean
-  object: string
-  path: string
-  material: string
-  position: [number, number, number]
-  normal: [number, number, number]
-  distance: number
-  luminance: number
-  colour: [number, number, number]
-  lux: number
-  shares: Share[]
-}
-
-export interface Contrast {
-  figure: string
-  pixels: number
-  stops: number
-  colour: number
-  weakest: number
-  lost: number
-  insideEV: number
-  outsideEV: number
-}
-
-export interface Notice {
-  mean: number
-  p95: number
-  stops: number
-}
-
-export interface Fault {
-  what: string
-  remedy: string
-}
-
-export interface Listed {
-  id: number
-  project: string
-  name: string
-  file: string
-  demo: boolean
-  lights: number
-}
-
-export interface UndoAsk {
-  person: string
-  window: string
-  seq: number
-  redo: boolean
-  called?: string
-}
-
-export interface Warmth {
-  minKelvin: number
-  maxKelvin: number
-  colours: [number, number, number][]
-}
-
-export interface Imported {
-  id: number
-  notes: string[]
-}
-
-export interface RevertAsk {
-  person: string
-  window: string
-  called?: string
-  seq: number
-  revision: number
-  snapshot?: number
-  label: string
-}
-
-export interface SnapshotAsk {
-  name: string
-  view: string
-  person: string
-}
-
-export interface AsideAsk {
-  window: string
-  snapshots: number[]
-}
-
-export interface Aside {
-  id: number
-  name: string
-  document: unknown
-  lamps: Record<string, LampFact>
-}
-
-export interface Snapshot {
-  id: number
-  name: string
-  revision: number
-  view: string
-  person: string
-  made: string
-}
-
-export interface Line {
-  revision: number
-  person: string
-  called: string
-  label: string
-  deed: 'edit' | 'undo' | 'redo'
-  made: string
-}
-
 export interface RigAsk {
   gaze: Gaze
   subject: string
@@ -575,49 +437,6 @@ export interface MoodPicture {
   name: string
   says: string
   png: string
-}
-
-export interface Stand {
-  id: string
-  azimuth: number
-  height: number
-  distance: number
-  far: boolean
-  lux: number
-  bare: number
-  by: string
-  part: string
-  aimed: boolean
-}
-
-export interface Ratio {
-  name: string
-  times: number
-  stops: number
-  moves: string[]
-}
-
-export interface Warn {
-  what: string
-  lights: string[]
-  noShadow: string
-}
-
-export interface Plot {
-  subject: string
-  path: string
-  pivot: [number, number, number]
-  foot: number
-  height: number
-  facing: number
-  camera: [number, number, number]
-  cut: number
-  plan: [number, number, number, number][]
-  section: [number, number, number, number][]
-  lights: Stand[]
-  even: number
-  ratios: Ratio[]
-  warns: Warn[]
 }
 
 export interface PlotAsk {
@@ -668,12 +487,6 @@ export interface SnagsAnswer {
   snags: Snag[]
 }
 
-export interface Effect {
-  notice: Notice
-  shows: number
-  held: number
-}
-
 export interface PlaceAsk {
   gaze: Gaze
   how: 'highlight' | 'shadow' | 'graze' | 'aim' | 'fit' | 'mirror' | 'hold'
@@ -697,6 +510,215 @@ export interface Placed {
   stops?: number
   at: [number, number, number]
   distance: number
+}
+
+export interface Share {
+  light: string
+  direct: number
+  bounced: number
+  seen: number
+  share: number
+  lux: number
+  straight: number
+  reason: 'lit' | 'channel' | 'range' | 'cone' | 'away' | 'shadow' | 'enclosed' | 'off'
+  by: string
+}
+
+export interface Reading {
+  hit: boolean
+  object: string
+  path: string
+  material: string
+  position: [number, number, number]
+  normal: [number, number, number]
+  distance: number
+  luminance: number
+  colour: [number, number, number]
+  lux: number
+  shares: Share[]
+}
+
+export interface Contrast {
+  figure: string
+  pixels: number
+  stops: number
+  colour: number
+  weakest: number
+  lost: number
+  insideEV: number
+  outsideEV: number
+}
+
+export interface Notice {
+  mean: number
+  p95: number
+  stops: number
+}
+
+export interface Stand {
+  id: string
+  azimuth: number
+  height: number
+  distance: number
+  far: boolean
+  lux: number
+  bare: number
+  by: string
+  part: string
+  aimed: boolean
+}
+
+export interface Ratio {
+  name: string
+  times: number
+  stops: number
+  moves: string[]
+}
+
+export interface Warn {
+  what: string
+  lights: string[]
+  noShadow: string
+}
+
+export interface Plot {
+  subject: string
+  path: string
+  pivot: [number, number, number]
+  foot: number
+  height: number
+  facing: number
+  camera: [number, number, number]
+  cut: number
+  plan: [number, number, number, number][]
+  section: [number, number, number, number][]
+  lights: Stand[]
+  even: number
+  ratios: Ratio[]
+  warns: Warn[]
+}
+
+export interface Effect {
+  notice: Notice
+  shows: number
+  held: number
+}
+
+export interface Snapshot {
+  id: number
+  name: string
+  revision: number
+  view: string
+  person: string
+  made: string
+}
+
+export interface Line {
+  revision: number
+  person: string
+  called: string
+  label: string
+  deed: 'edit' | 'undo' | 'redo'
+  made: string
+}
+
+export interface Listed {
+  id: number
+  project: string
+  name: string
+  file: string
+  demo: boolean
+  lights: number
+  archived: boolean
+  removed?: string
+}
+
+export interface Fault {
+  what: string
+  remedy: string
+}
+
+export interface Me {
+  person: string
+}
+
+export interface EditAsk {
+  window: string
+  seq: number
+  gesture?: string
+  base: number
+  target: string
+  ops: Op[]
+  label: string
+  called?: string
+}
+
+export interface Answer {
+  revision: number
+  label: string
+  kept: string[]
+  undo: string
+  redo: string
+}
+
+export interface UndoAsk {
+  window: string
+  seq: number
+  redo: boolean
+  called?: string
+}
+
+export interface Warmth {
+  minKelvin: number
+  maxKelvin: number
+  colours: [number, number, number][]
+}
+
+export interface Imported {
+  id: number
+  notes: string[]
+}
+
+export interface Again {
+  answer: Answer
+  report: Report
+}
+
+export interface NameAsk {
+  name: string
+  window?: string
+  seq?: number
+  called?: string
+}
+
+export interface ArchiveAsk {
+  archived: boolean
+}
+
+export interface RevertAsk {
+  window: string
+  called?: string
+  seq: number
+  revision: number
+  snapshot?: number
+  label: string
+}
+
+export interface SnapshotAsk {
+  name: string
+  view: string
+}
+
+export interface AsideAsk {
+  window: string
+  snapshots: number[]
+}
+
+export interface Aside {
+  id: number
+  name: string
+  document: unknown
+  lamps: Record<string, LampFact>
 }
 
 export interface Polar {

@@ -1,0 +1,247 @@
+package refine
+
+import (
+	"math"
+
+	"willowherb/core/exposure"
+	"willowherb/core/render"
+	"willowherb/core/setup"
+	"willowherb/core/vec"
+	"willowherb/plan"
+	"willowherb/stage"
+)
+
+const (
+	thumbWidth   = 192
+	thumbSamples = 32
+	// spareLayers are kept beyond those in use, so that undo finds them again.
+	spareLayers = 4
+)
+
+// sight is what is known of one way to see the place.
+type sight struct {
+	key    string
+	see    stage.Sight
+	stage  *stage.Stage
+	levels [plan.Levels]*frame
+	used   int64   // when a window last showed it
+	ev     float64 // at which it is shown
+	failed bool    // its pictures could not be made; tried again after an edit
+}
+
+func (t *sight) frames() []*frame {
+	var out []*frame
+	for _, f := range t.levels {
+		if f != nil {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// finer reports whether a layer has been published at a larger size than level.
+func (t *sight) finer(key [32]byte, level int) bool {
+	for l := plan.Full; l > level; l-- {
+		if f := t.levels[l]; f != nil && f.layers[key] != nil && f.layers[key].pub != nil {
+			return true
+		}
+	}
+	return false
+}
+
+// frame is a sight at one size. Sums and guide belong to the worker; what is
+// published is guarded by the mutex of the Pictures. What the guide holds of its
+// first sample does not change once the frame is published.
+type frame struct {
+	key    string
+	level  int
+	cam    render.View
+	see    render.Sight
+	w, h   int
+	goal   int
+	guide  *render.Guide
+	layers map[[32]byte]*layer
+
+	samples int // of the least refined layer in use, as published
+	noise   float64
+}
+
+type layer struct {
+	sums *render.Layers
+	used int64
+	// noise of the layer in the picture for unit gain, cd/m2: the mean of the halves' absolute difference; 0: not known.
+	noise float64
+	pub   *Published // nil: nothing yet
+}
+
+// version is how many samples are published.
+func (y *layer) version() int {
+	if y.pub == nil {
+		return 0
+	}
+	return y.pub.News.Version
+}
+
+// Published is a layer as windows see it. It never changes.
+type Published struct {
+	Parts [Parts][]uint32
+	News  LayerNews
+}
+
+// Parts of a layer as windows fetch them.
+const (
+	Whole   = iota
+	Bounced // what comes by way of other surfaces
+	Shine   // seen shining, or the sky in mirrors
+	Parts
+)
+
+func (y *layer) bytes() int {
+	n := 0
+	if y.sums != nil {
+		n = y.sums.Bytes()
+	}
+	if y.pub != nil {
+		for _, p := range y.pub.Parts {
+			n += 4 * len(p)
+		}
+	}
+	return n
+}
+
+func (f *frame) bytes() int {
+	n := 48 * f.w * f.h // the guide
+	for _, y := range f.layers {
+		n += y.bytes()
+	}
+	return n
+}
+
+// clean reports whether what is left of a layer's noise cannot be seen in the
+// finished picture: under half a per cent of middle grey.
+func (y *layer) clean(l *setup.Lamp, ev float64) bool {
+	g := l.Gain()
+	return y.version() >= plan.Enough && y.noise*float64(g.Max())*exposure.Factor(ev) < 0.005*exposure.Middle
+}
+
+func (f *frame) news(t *sight) *FrameNews {
+	m := &FrameNews{Type: "frame", Sight: t.key, Frame: f.key, Width: f.w, Height: f.h, Level: f.level, Samples: f.samples, Goal: f.goal, Noise: f.noise, Layers: map[string]LayerNews{}}
+	for k, l := range f.layers {
+		if l.pub != nil {
+			m.Layers[stage.KeyName(k)] = l.pub.News
+		}
+	}
+	if len(m.Layers) == 0 {
+		return nil
+	}
+	return m
+}
+
+// complete reports whether each of the lamps has a published layer in f.
+func (f *frame) complete(lamps []*setup.Lamp) bool {
+	for _, l := range lamps {
+		if y := f.layers[l.Key]; y == nil || y.pub == nil {
+			return false
+		}
+	}
+	return len(lamps) > 0
+}
+
+// sparse reports whether a frame is large enough for bounced light to be taken in
+// some of its pixels only.
+func (f *frame) sparse() bool { return f.level == plan.Middle || f.level == plan.Full }
+
+// Size of a picture at a level.
+func (s *Studio) Size(aspect float64, level int) (w, h int) {
+	w = s.opt.Width
+	switch level {
+	case plan.Coarse:
+		w /= 4
+	case plan.Middle:
+		w /= 2
+	case plan.Thumb:
+		w = min(thumbWidth, w)
+	}
+	if aspect < 1 {
+		w = int(float64(w) * aspect)
+	}
+	w = max(w, 2)
+	return w, min(max(int(math.Round(float64(w)/aspect)), 2), 4096)
+}
+
+// Frame is a picture at one moment: its first hits, and the layers that are
+// published of it. Nothing in it changes.
+type Frame struct {
+	Key   string
+	Sight string
+	Level int
+	Cam   render.View
+	See   render.Sight
+	W, H  int
+	EV    float64 // at which its sight is shown
+	Guide *render.Guide
+	Stage *stage.Stage
+	// Samples of the least refined layer in use.
+	Samples int
+	layers  map[[32]byte]*Published
+}
+
+// shot copies what is published of a frame for some lamps. Call with mu held.
+func (f *frame) shot(t *sight, lamps []*setup.Lamp) *Frame {
+	out := &Frame{Key: f.key, Sight: t.key, Level: f.level, Cam: f.cam, See: f.see, W: f.w, H: f.h, EV: t.ev, Guide: f.guide, Stage: t.stage, Samples: f.samples, layers: make(map[[32]byte]*Published, len(lamps))}
+	for _, l := range lamps {
+		if y := f.layers[l.Key]; y != nil && y.pub != nil {
+			out.layers[l.Key] = y.pub
+		}
+	}
+	return out
+}
+
+// Complete reports whether each of the lamps has a layer.
+func (f *Frame) Complete(lamps []*setup.Lamp) bool {
+	for _, l := range lamps {
+		if f.layers[l.Key] == nil {
+			return false
+		}
+	}
+	return len(lamps) > 0
+}
+
+// Compose adds up the layers of the lamps, in cd/m2. only, when not empty, names the
+// only lights that count, on even if they are off.
+func (f *Frame) Compose(lamps []*setup.Lamp, only map[string]bool) []float32 {
+	out := make([]float32, 3*f.W*f.H)
+	for _, l := range lamps {
+		g := l.Gain()
+		if len(only) > 0 {
+			if g = l.Full(); !only[l.ID] {
+				continue
+			}
+		}
+		f.add(out, l, Whole, g)
+	}
+	return out
+}
+
+// Add adds a part of a lamp's light to a picture, times scale.
+func (f *Frame) Add(pic []float32, l *setup.Lamp, part int, scale float32) {
+	f.add(pic, l, part, l.Gain().Scale(scale))
+}
+
+func (f *Frame) add(pic []float32, l *setup.Lamp, part int, gain vec.V3) {
+	y := f.layers[l.Key]
+	if y == nil || gain == (vec.V3{}) || y.Parts[part] == nil {
+		return
+	}
+	render.Unpack(y.Parts[part], gain.Scale(float32(y.News.Scales[part])), pic)
+}
+
+// Packed is a part of a lamp's light as it is packed, and what a packed one of it is
+// in the picture, RGB in cd/m2.
+func (f *Frame) Packed(l *setup.Lamp, part int) (words []uint32, gain vec.V3) {
+	y := f.layers[l.Key]
+	if y == nil {
+		return nil, gain
+	}
+	return y.Parts[part], l.Gain().Scale(float32(y.News.Scales[part]))
+}

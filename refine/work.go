@@ -1,0 +1,455 @@
+package refine
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"math"
+	"math/bits"
+	"slices"
+	"time"
+
+	"github.com/cespare/xxhash/v2"
+	"willowherb/core/exposure"
+	"willowherb/core/render"
+	"willowherb/core/setup"
+	"willowherb/core/spread"
+	"willowherb/core/still"
+	"willowherb/core/vec"
+	"willowherb/plan"
+)
+
+// task is a job under way: what its keys stand for.
+type task struct {
+	*Pictures
+	plan.Job
+	t     *sight
+	f     *frame
+	lamps []*setup.Lamp
+	sums  []*render.Layers
+}
+
+// run does a job, or nothing where its keys stand for nothing any more.
+func (p *Pictures) run(ctx context.Context, j plan.Job) error {
+	switch j.Kind {
+	case plan.Motion:
+		return p.motion(ctx, j.Eye)
+	case plan.Figures:
+		return p.makeFigures()
+	}
+	k := p.begin(j)
+	if k == nil {
+		return nil
+	}
+	f := k.f
+	pass := &render.Pass{World: k.t.stage.World, View: f.cam, W: f.w, H: f.h, Seed: 1, Guide: f.guide, Sight: f.see, Layers: k.sums}
+	if f.level == plan.Coarse {
+		pass.Bounces = 1
+	}
+	for _, l := range k.lamps {
+		pass.Lights = append(pass.Lights, l.Source)
+	}
+	n := j.From
+	if !j.Owed {
+		n++
+		if err := pass.Run(ctx, n, p.studio.opt.Workers); err != nil {
+			return err
+		}
+	}
+	if !plan.Publishes(n, f.goal) {
+		return nil
+	}
+	if f.level == plan.Full && n >= 4 && k.sums[0].Details() < bits.Len(uint(n))-2 {
+		if err := k.detail(ctx, pass); err != nil {
+			return err
+		}
+	}
+	return k.publish(ctx, n)
+}
+
+// begin finds what the keys of a job stand for, and begins the layers that are new.
+func (p *Pictures) begin(j plan.Job) *task {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	t := p.sights[j.Sight]
+	if t == nil || p.stage == nil {
+		return nil
+	}
+	k := &task{Pictures: p, Job: j, t: t, f: p.frame(t, j.Level)}
+	lamps := p.lamps
+	if j.Level != plan.Thumb {
+		lamps = p.wanted(t)
+	}
+	for _, l := range lamps {
+		if !slices.Contains(j.Lamps, l.Key) {
+			continue
+		}
+		y := k.f.layers[l.Key]
+		if y == nil {
+			y = &layer{used: p.studio.clock.Load()}
+			k.f.layers[l.Key] = y
+		}
+		if y.sums == nil {
+			y.sums = render.NewLayers(k.f.w, k.f.h, l.Shines())
+			y.sums.Sparse = k.f.sparse()
+		}
+		if y.sums.Samples() != j.From {
+			continue // let go meanwhile
+		}
+		k.lamps, k.sums = append(k.lamps, l), append(k.sums, y.sums)
+	}
+	if len(k.lamps) == 0 {
+		return nil
+	}
+	return k
+}
+
+// developed composes what is published of the picture, and returns how a luminance
+// of it is developed.
+func (k *task) developed() (pic []float32, develop func(float64) float64) {
+	k.mu.Lock()
+	shot, lamps := k.f.shot(k.t, k.Pictures.lamps), k.Pictures.lamps
+	curve, e := exposure.Curve(k.doc.Curve), exposure.Factor(k.t.ev)
+	k.mu.Unlock()
+	return shot.Compose(lamps, nil), func(l float64) float64 { return curve.Map(l * e) }
+}
+
+// visible is how much of the picture's mean a pixel's noise may be before the
+// pixel gets more samples than others.
+const visible = 0.15
+
+// detail takes more samples where the picture is still noisy, once for every power
+// of two that the samples reach.
+func (k *task) detail(ctx context.Context, pass *render.Pass) error {
+	pic, develop := k.developed()
+	var mean float64
+	for i := 0; i < len(pic); i += 3 {
+		mean += develop(float64(pic[i+1]))
+	}
+	mean /= float64(len(pic) / 3)
+	if mean > 0 {
+		err := spread.Over(ctx, len(k.lamps), k.studio.opt.Workers, func(i int) {
+			l, y := k.lamps[i], k.sums[i]
+			var kinds []render.Kind
+			for kind := range render.Kinds {
+				if kind != render.Bounced && k.f.denoise(l, kind, y.Samples()) == 0 {
+					kinds = append(kinds, kind)
+				}
+			}
+			y.Want(kinds, l.Gain(), pic, develop, visible*mean)
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return pass.Detail(ctx, k.studio.opt.Workers)
+}
+
+// Pictures for an eye in motion are as wide as they can be at ten a second, within
+// bounds; the sending and drawing needs its share of the tenth.
+const (
+	previewNarrowest = 80
+	previewWidest    = 240
+	previewTime      = 80 * time.Millisecond
+)
+
+// pace fits the width of the next picture in motion to the time that one took.
+func pace(width int, took time.Duration) int {
+	k := math.Sqrt(float64(previewTime) / float64(max(took, time.Millisecond)))
+	w := float64(width) * min(max(k, 0.75), 1.1)
+	return min(max(int(w)&^7, previewNarrowest), previewWidest)
+}
+
+// motion makes one picture for an eye in motion: all lights by chance, one bounce,
+// filtered.
+func (p *Pictures) motion(ctx context.Context, id int64) error {
+	began := time.Now()
+	p.mu.Lock()
+	e := p.eyes[id]
+	if e == nil || e.Blind || p.stage == nil {
+		p.mu.Unlock()
+		return nil
+	}
+	see, moved, n, alone := e.See, e.moved, e.N, e.Alone
+	lamps, on := p.lamps, p.stageOf(e)
+	if e.drafted != nil {
+		lamps = e.drafted
+	}
+	p.mu.Unlock()
+	wide := p.studio.previewWidth
+	width := wide
+	if see.Camera.Aspect < 1 {
+		width = max(int(float64(wide)*see.Camera.Aspect), 8)
+	}
+	height := min(max(int(math.Round(float64(width)/see.Camera.Aspect)), 2), 1024)
+	pass := &render.Pass{World: on.World, View: see.Camera.Camera(), W: width, H: height, Seed: uint32(moved), Bounces: 1, Few: 2, Guide: render.NewGuide(width, height), Sight: see.Pass(on)}
+	pass.Layers = []*render.Layers{render.NewLayers(width, height, false)}
+	for _, l := range lamps {
+		gain := l.Gain()
+		if len(alone) > 0 {
+			if gain = l.Full(); !slices.Contains(alone, l.ID) {
+				continue
+			}
+		}
+		if gain != black {
+			pass.Lights, pass.Merged = append(pass.Lights, l.Source), append(pass.Merged, gain)
+		}
+	}
+	if pass.Merged == nil {
+		pass.Merged = []vec.V3{}
+	}
+	if err := pass.Run(ctx, 1, p.studio.opt.Workers); err != nil {
+		return err
+	}
+	pic := make([]float32, 3*width*height)
+	pass.Layers[0].Average(render.Direct, pic)
+	if err := render.NewFilter(pass.Guide, pass.View).Apply(ctx, []render.Noisy{{RGB: pic, Levels: 3}}, p.studio.opt.Workers); err != nil {
+		return err
+	}
+	words, scale := render.Pack(pic)
+	p.studio.previewWidth = pace(wide, time.Since(began))
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	e.made = moved
+	p.post(Preview{"preview", n, width, height, float64(scale), littleEndian(words)}, id)
+	return nil
+}
+
+func littleEndian(words []uint32) []byte {
+	b := make([]byte, 0, 4*len(words))
+	for _, v := range words {
+		b = binary.LittleEndian.AppendUint32(b, v)
+	}
+	return b
+}
+
+// denoise is how widely a kind of a lamp's light is denoised in f after so many
+// samples; 0: not at all.
+func (f *frame) denoise(l *setup.Lamp, k render.Kind, samples int) int {
+	switch {
+	case k == render.Bounced && f.sparse():
+		samples /= 4
+	case k == render.Bounced, k == render.Direct && still.FilteredDirect(l):
+	case k == render.Direct && samples < 4:
+		// Better soft at first than speckled: the edges come with the samples.
+		if f.level == plan.Full {
+			return 2
+		}
+		return 1
+	default:
+		return 0
+	}
+	n := still.Levels(samples)
+	if f.level != plan.Full {
+		// How many doublings smaller than full the frame is.
+		n = max(n-map[int]int{plan.Coarse: 2, plan.Middle: 1, plan.Thumb: 2}[f.level], 2)
+	}
+	return n
+}
+
+// together is how many lamps' layers are denoised at once: more is quicker and
+// takes more memory.
+const together = 16
+
+// made is a layer to be published.
+type made struct {
+	pub   *Published
+	noise float64
+}
+
+// publish denoises, packs and announces the layers of the job's lamps.
+func (k *task) publish(ctx context.Context, samples int) error {
+	f := k.f
+	filter := render.NewFilter(f.guide, f.cam)
+	out := make([]made, len(k.lamps))
+	for i0 := 0; i0 < len(k.lamps); i0 += together {
+		i1 := min(i0+together, len(k.lamps))
+		if err := k.denoised(ctx, filter, k.lamps[i0:i1], k.sums[i0:i1], samples, out[i0:i1]); err != nil {
+			return err
+		}
+	}
+	k.mu.Lock()
+	for i, l := range k.lamps {
+		if y := f.layers[l.Key]; y != nil {
+			y.pub, y.noise = out[i].pub, out[i].noise
+		}
+	}
+	lamps := k.Pictures.lamps
+	done := f.complete(lamps)
+	k.mu.Unlock()
+	// Noise is measured of whole pictures.
+	noise := f.noise
+	if done && f.level == plan.Full {
+		var err error
+		if noise, err = k.noise(ctx, filter, lamps); err != nil {
+			return err
+		}
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	f.noise = noise
+	f.samples = samples
+	for _, l := range k.Pictures.lamps {
+		if y := f.layers[l.Key]; y != nil && !(y.version() >= plan.Enough && y.clean(l, k.t.ev)) {
+			f.samples = min(f.samples, y.version())
+		}
+	}
+	k.tell(k.t, f)
+	if f.level == plan.Thumb || f.level == plan.Coarse {
+		k.figures = k.figures || k.shows(k.t, f)
+	}
+	return nil
+}
+
+// denoised makes what is published of some layers: each lamp's light by kind; what
+// is soft is filtered, all of it at once.
+func (k *task) denoised(ctx context.Context, filter *render.Filter, lamps []*setup.Lamp, sums []*render.Layers, samples int, out []made) error {
+	f, workers := k.f, k.studio.opt.Workers
+	n := 3 * f.w * f.h
+	var soft []render.Noisy
+	var gaps [][]float32
+	light := make([][render.Kinds][]float32, len(lamps))
+	for i, l := range lamps {
+		for kind := range render.Kinds {
+			if sums[i].Sum[kind][0] == nil {
+				continue
+			}
+			light[i][kind] = make([]float32, n)
+			if levels := f.denoise(l, kind, samples); levels > 0 {
+				soft = append(soft, render.Noisy{RGB: light[i][kind], Levels: levels})
+			}
+		}
+		gaps = append(gaps, light[i][render.Bounced])
+	}
+	err := spread.Over(ctx, len(lamps), workers, func(i int) {
+		for kind := range render.Kinds {
+			if light[i][kind] != nil {
+				sums[i].Average(kind, light[i][kind])
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	if y := sums[0]; y.Gaps() {
+		if err := filter.Fill(ctx, gaps, y.Lacks, workers); err != nil {
+			return err
+		}
+	}
+	if err := filter.Apply(ctx, soft, workers); err != nil {
+		return err
+	}
+	return spread.Over(ctx, len(lamps), workers, func(i int) {
+		y, all, pub := sums[i], light[i], &Published{}
+		mean := func(kind render.Kind) [3]float64 {
+			c := y.Mean(kind)
+			return [3]float64{float64(c.X), float64(c.Y), float64(c.Z)}
+		}
+		pub.News = LayerNews{Version: samples, Direct: mean(render.Direct), Bounced: mean(render.Bounced), Seen: mean(render.Seen), Reflected: mean(render.Reflected)}
+		if samples >= plan.Enough {
+			out[i].noise = f.leftOver(lamps[i], y, samples)
+		}
+		pack := func(part int, pic []float32) {
+			words, scale := render.Pack(pic)
+			pub.Parts[part], pub.News.Scales[part], pub.News.Parts[part] = words, float64(scale), address(words)
+		}
+		pack(Bounced, all[render.Bounced])
+		if all[render.Seen] != nil {
+			addTo(all[render.Seen], all[render.Reflected])
+			pack(Shine, all[render.Seen])
+			addTo(all[render.Direct], all[render.Seen])
+		}
+		addTo(all[render.Direct], all[render.Bounced])
+		pack(Whole, all[render.Direct])
+		out[i].pub = pub
+	})
+}
+
+// address names packed values by what is in them, so that what is fetched under an
+// address never changes.
+func address(words []uint32) string {
+	h := xxhash.New()
+	var buf [4096]byte
+	for len(words) > 0 {
+		n := min(len(words), len(buf)/4)
+		for i, w := range words[:n] {
+			binary.LittleEndian.PutUint32(buf[4*i:], w)
+		}
+		_, _ = h.Write(buf[:4*n])
+		words = words[n:]
+	}
+	return fmt.Sprintf("%016x", h.Sum64())
+}
+
+func addTo(a, b []float32) {
+	for i, v := range b {
+		a[i] += v
+	}
+}
+
+// leftOver estimates a layer's noise in the picture for unit gain: the mean of
+// what its halves differ, with what the filter takes off the soft kinds allowed for.
+func (f *frame) leftOver(l *setup.Lamp, y *render.Layers, samples int) float64 {
+	d := make([]float32, 3*y.W*y.H)
+	var out float64
+	for k := range render.Kinds {
+		clear(d)
+		y.HalfDifference(k, vec.Splat(1), d)
+		var sum float64
+		for i := 0; i < len(d); i += 3 {
+			sum += math.Abs(float64(d[i+1]))
+		}
+		sum /= float64(len(d) / 3)
+		if f.denoise(l, k, samples) > 0 {
+			sum *= 0.2
+		}
+		out += sum
+	}
+	return out
+}
+
+// noise measures what is left of it in the composed picture as developed, once
+// every lamp has halves of bounced light to compare.
+func (k *task) noise(ctx context.Context, filter *render.Filter, lamps []*setup.Lamp) (float64, error) {
+	f := k.f
+	k.mu.Lock()
+	var sums []*render.Layers
+	for _, l := range lamps {
+		y := f.layers[l.Key]
+		if y == nil || y.sums == nil || y.sums.Samples() < 8 {
+			k.mu.Unlock()
+			return f.noise, nil
+		}
+		sums = append(sums, y.sums)
+	}
+	k.mu.Unlock()
+	n := 3 * f.w * f.h
+	// Filtering commutes with the sum: what is filtered alike is added up first.
+	alike := map[int][]float32{}
+	for i, l := range lamps {
+		g := l.Gain()
+		if g == black {
+			continue
+		}
+		for kind := range render.Kinds {
+			levels := f.denoise(l, kind, sums[i].Samples())
+			if alike[levels] == nil {
+				alike[levels] = make([]float32, n)
+			}
+			sums[i].HalfDifference(kind, g, alike[levels])
+		}
+	}
+	var soft []render.Noisy
+	for levels, p := range alike {
+		soft = append(soft, render.Noisy{RGB: p, Levels: levels})
+	}
+	if err := filter.Apply(ctx, soft, k.studio.opt.Workers); err != nil {
+		return 0, err
+	}
+	left := make([]float32, n)
+	for _, p := range soft {
+		addTo(left, p.RGB)
+	}
+	pic, develop := k.developed()
+	return render.Noise(left, pic, develop), nil
+}

@@ -1,0 +1,177 @@
+package stage
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"willowherb/blob"
+	"willowherb/core/photometry"
+	"willowherb/core/render"
+	"willowherb/core/scene"
+	"willowherb/core/setup"
+	"willowherb/core/spread"
+	"willowherb/core/vec"
+	"willowherb/format/gltf"
+	"willowherb/format/ies"
+	"willowherb/format/picture"
+	"willowherb/store"
+)
+
+// ErrPlace means that a setup's place could not be made ready.
+var ErrPlace = errors.New("the place cannot be shown")
+
+// Stage is what a document makes of its place, ready to be lit. It never changes.
+type Stage struct {
+	setup.Stage
+	Scene *scene.Scene
+	World *render.World
+}
+
+// Shop makes stages; safe for concurrent use.
+type Shop struct {
+	blobs    blob.Store
+	workers  int
+	files    Shelf[*scene.Scene]
+	built    Shelf[*built]
+	posed    Shelf[*Stage]
+	profiles Shelf[*ies.File]
+	slides   Shelf[[]vec.V3]
+}
+
+// built is a file with its backdrops compiled, everything at rest.
+type built struct {
+	scene *scene.Scene
+	parts []render.Part
+	world *render.World
+}
+
+// NewShop returns a shop that reads files from blobs and builds with so many workers.
+func NewShop(blobs blob.Store, workers int) *Shop {
+	return &Shop{blobs: blobs, workers: workers, files: Shelf[*scene.Scene]{Keep: 3}, built: Shelf[*built]{Keep: 4}, posed: Shelf[*Stage]{Keep: 12},
+		profiles: Shelf[*ies.File]{Keep: 64}, slides: Shelf[[]vec.V3]{Keep: 64}}
+}
+
+// Ready makes a stage ready, each part of it once: the file, its geometry, and
+// where movers stand and how materials look. Error: ErrPlace, or the context's.
+func (s *Shop) Ready(ctx context.Context, st setup.Stage) (*Stage, error) {
+	on, err := s.posed.Get(ctx, st.Key, func(ctx context.Context) (*Stage, error) {
+		g, err := s.built.Get(ctx, st.Geometry, func(ctx context.Context) (*built, error) { return s.build(ctx, st) })
+		if err != nil {
+			return nil, err
+		}
+		var on *Stage
+		err = spread.Guard(func() (err error) {
+			sc := st.Set(g.scene, g.parts)
+			w := g.world.Painted(sc)
+			if st.Pose != st.Geometry {
+				if w, err = g.world.Posed(sc, s.workers); err != nil {
+					return err
+				}
+			}
+			on = &Stage{st, sc, w.WithChannels(st.Channels(sc))}
+			return nil
+		})
+		return on, err
+	})
+	if err != nil && ctx.Err() == nil {
+		return nil, fmt.Errorf("%w: %w", ErrPlace, err)
+	}
+	return on, err
+}
+
+func (s *Shop) build(ctx context.Context, st setup.Stage) (*built, error) {
+	start := time.Now()
+	file, err := s.File(ctx, st)
+	if err != nil {
+		return nil, err
+	}
+	g := &built{}
+	err = spread.Guard(func() (err error) {
+		g.scene, g.parts = st.Build(file)
+		g.world, err = render.CompileParts(g.scene, g.parts, s.workers)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	slog.Info("place ready", "file", st.File, "triangles", g.scene.Triangles(), "took", time.Since(start).Round(time.Millisecond))
+	return g, nil
+}
+
+// File reads the stage's file once.
+func (s *Shop) File(ctx context.Context, st setup.Stage) (*scene.Scene, error) {
+	return s.files.Get(ctx, st.Blob, func(ctx context.Context) (*scene.Scene, error) {
+		data, err := blob.Read(ctx, s.blobs, st.Blob)
+		if err != nil {
+			return nil, err
+		}
+		return gltf.Read(ctx, st.File, data, nil, gltf.DefaultLimits())
+	})
+}
+
+// Profile reads a kept luminaire file once.
+func (s *Shop) Profile(ctx context.Context, hash string) (*ies.File, error) {
+	return s.profiles.Get(ctx, hash, func(ctx context.Context) (*ies.File, error) {
+		data, err := blob.Read(ctx, s.blobs, hash)
+		if err != nil {
+			return nil, err
+		}
+		return ies.Read(hash, data)
+	})
+}
+
+// Slide reads a kept picture for gobos once.
+func (s *Shop) Slide(ctx context.Context, hash string) ([]vec.V3, error) {
+	return s.slides.Get(ctx, hash, func(ctx context.Context) ([]vec.V3, error) {
+		data, err := blob.Read(ctx, s.blobs, hash)
+		if err != nil {
+			return nil, err
+		}
+		return picture.ReadSlide(hash, data, setup.SlideSize)
+	})
+}
+
+// Lamps works out the lamps of a document on a stage. A light whose file cannot be
+// read shines without it.
+func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*setup.Lamp, error) {
+	st, err := setup.Resolve(doc, "")
+	if err != nil {
+		return nil, err
+	}
+	profiles, slides := doc.Blobs()
+	a := &setup.Assets{Profiles: map[string]*photometry.Profile{}, Slides: map[string][]vec.V3{}}
+	for _, h := range profiles {
+		f, err := s.Profile(ctx, h)
+		if store.Away(err) {
+			return nil, err // it is not the file that is at fault
+		}
+		if err != nil {
+			slog.Error("a profile cannot be read", "blob", h, "err", err)
+			continue
+		}
+		a.Profiles[h] = f.Profile
+	}
+	for _, h := range slides {
+		v, err := s.Slide(ctx, h)
+		if store.Away(err) {
+			return nil, err
+		}
+		if err != nil {
+			slog.Error("a slide cannot be read", "blob", h, "err", err)
+			continue
+		}
+		a.Slides[h] = v
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	var lamps []*setup.Lamp
+	err = spread.Guard(func() error {
+		lamps = st.Lamps(on.Scene, a)
+		return nil
+	})
+	return lamps, err
+}
