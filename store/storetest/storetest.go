@@ -17,15 +17,15 @@ import (
 )
 
 // Database creates an empty database and returns its address. Without a test
-// cluster the test is skipped.
-func Database(t *testing.T) string { return Copy(t, "") }
+// cluster the test fails: nothing is skipped in silence.
+func Database(t testing.TB) string { return Copy(t, "") }
 
 // Copy creates a database that begins as another one, which nobody may be using;
 // an empty address stands for an empty database.
-func Copy(t *testing.T, of string) string {
+func Copy(t testing.TB, of string) string {
 	base := os.Getenv("WILLOWHERB_TEST_DB")
 	if base == "" {
-		t.Skip("WILLOWHERB_TEST_DB is not set; scripts/test starts a cluster and sets it")
+		t.Fatal("WILLOWHERB_TEST_DB is not set; scripts/test starts a cluster and sets it")
 	}
 	ctx := context.Background()
 	c, err := pgx.Connect(ctx, base)
