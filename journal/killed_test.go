@@ -19,6 +19,7 @@ import (
 func TestNoEditIsLostWhenTheDatabaseIsKilled(t *testing.T) {
 	cluster := storetest.NewCluster(t)
 	j := at(t, cluster.URL())
+	j.db.Patience = 60 * time.Millisecond // less than the database is away: the caller has to try again too
 	id := j.create(t)
 	const people, kills = 4, 4
 	var stop atomic.Bool

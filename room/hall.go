@@ -21,9 +21,9 @@ type Hall struct {
 	journal *journal.Journal
 	studio  *refine.Studio
 	linger  time.Duration
-	stop   context.CancelFunc
-	done   sync.WaitGroup
-	heard  chan struct{}
+	stop    context.CancelFunc
+	done    sync.WaitGroup
+	heard   chan struct{}
 
 	mu     sync.Mutex
 	rooms  map[int64]*Room
