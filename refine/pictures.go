@@ -39,6 +39,7 @@ type Pictures struct {
 	stage    *stage.Stage
 	lamps    []*setup.Lamp
 	broken   error // why the newest document cannot be shown
+	away     error // why it could not be made ready yet
 	changed  chan struct{}
 	eyes     map[int64]*eye
 	sights   map[string]*sight
@@ -114,6 +115,10 @@ func (p *Pictures) follow(ctx context.Context) {
 		}
 		if err := spread.Guard(func() error { return p.absorb(ctx) }); err != nil && ctx.Err() == nil {
 			if store.Away(err) {
+				p.mu.Lock()
+				p.away = err // questions do not wait for it
+				p.wake()
+				p.mu.Unlock()
 				time.AfterFunc(time.Second, p.poke)
 				continue
 			}
@@ -165,8 +170,8 @@ func (p *Pictures) absorb(ctx context.Context) error {
 func (p *Pictures) take(st *State, on *stage.Stage, lamps []*setup.Lamp, err error) (stale bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	defer func() { close(p.changed); p.changed = make(chan struct{}) }()
-	p.tried, p.broken = st.Revision, err
+	defer p.wake()
+	p.tried, p.broken, p.away = st.Revision, err, nil
 	if err != nil {
 		text, _, _ := strings.Cut(err.Error(), "\n")
 		p.post(Failed{"fault", "This setup can be edited, but not shown: " + text + ".", "Undo what made it so, or bring the place in again."})
@@ -187,6 +192,12 @@ func (p *Pictures) take(st *State, on *stage.Stage, lamps []*setup.Lamp, err err
 	}
 	p.post(Lamps{"lamps", st.Revision, Facts(lamps)})
 	return stale
+}
+
+// wake lets those look again who wait for something to change. Call with mu held.
+func (p *Pictures) wake() {
+	close(p.changed)
+	p.changed = make(chan struct{})
 }
 
 // hasMore reports whether after has a layer that before has not.

@@ -20,14 +20,14 @@ type Shot struct {
 }
 
 // Shot waits until the newest edit has been taken in, and returns how things stand.
-// Errors: stage.ErrPlace where the place cannot be shown, store.ErrNotFound where
-// the setup was closed meanwhile.
+// Errors: stage.ErrPlace where the place cannot be shown, store.ErrAway where it
+// cannot be read yet, store.ErrNotFound where the setup was closed meanwhile.
 func (p *Pictures) Shot(ctx context.Context) (*Shot, error) {
 	newest := p.room.State().Revision
 	for {
 		p.mu.Lock()
 		s := &Shot{p.doc, p.revision, p.stage, p.lamps, p}
-		tried, broken, changed := p.tried, p.broken, p.changed
+		tried, broken, away, changed := p.tried, p.broken, p.away, p.changed
 		p.mu.Unlock()
 		switch {
 		case broken == errClosed:
@@ -36,6 +36,8 @@ func (p *Pictures) Shot(ctx context.Context) (*Shot, error) {
 			return nil, broken
 		case tried >= newest:
 			return s, nil
+		case away != nil:
+			return nil, away
 		}
 		select {
 		case <-ctx.Done():

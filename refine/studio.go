@@ -114,8 +114,7 @@ func (s *Studio) Shut(id int64, room Room) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.broken = errClosed
-	close(p.changed)
-	p.changed = make(chan struct{})
+	p.wake()
 }
 
 // Changed says that the state of a room is another one.

@@ -66,7 +66,7 @@ func (h *Hall) Open(ctx context.Context, id int64) (*Room, error) {
 		h.mu.Unlock()
 		return r, nil
 	}
-	r = newRoom(u, h.studio)
+	r = For(u, h.studio)
 	h.rooms[id] = r
 	h.mu.Unlock()
 	h.studio.Open(id, r)

@@ -58,7 +58,8 @@ type Room struct {
 	used     time.Time // when something last asked for it
 }
 
-func newRoom(u *journal.Setup, studio *refine.Studio) *Room {
+// For begins the room of a setup; a Hall does so for those it opens.
+func For(u *journal.Setup, studio *refine.Studio) *Room {
 	r := &Room{ID: u.ID, Project: u.Project, File: u.File, Notes: u.Notes, Place: u.Place, studio: studio, windows: map[int64]*Window{}, used: time.Now()}
 	r.set(u.Doc, u.Revision)
 	return r

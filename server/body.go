@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/gofiber/fiber/v3"
+	"golang.org/x/sys/unix"
 )
 
 // Limits of what a request may bring, by route.
@@ -177,10 +178,10 @@ func (s *Server) lasting(c fiber.Ctx) error {
 // hungUp reports whether the other side has closed a connection, without taking
 // anything from it.
 func hungUp(raw syscall.RawConn) (gone bool) {
-	var b [1]byte
 	err := raw.Control(func(fd uintptr) {
-		n, _, err := syscall.Recvfrom(int(fd), b[:], syscall.MSG_PEEK|syscall.MSG_DONTWAIT)
-		gone = err == nil && n == 0 || err != nil && !errors.Is(err, syscall.EAGAIN) && !errors.Is(err, syscall.EINTR)
+		p := []unix.PollFd{{Fd: int32(fd), Events: unix.POLLRDHUP}}
+		n, err := unix.Poll(p, 0)
+		gone = err == nil && n > 0 && p[0].Revents&(unix.POLLRDHUP|unix.POLLHUP|unix.POLLERR|unix.POLLNVAL) != 0
 	})
 	return gone || err != nil
 }

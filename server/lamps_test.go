@@ -13,7 +13,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/stretchr/testify/require"
-	"willowherb/bench"
+	"willowherb/ask"
 	"willowherb/core/checks"
 	"willowherb/core/photometry"
 	"willowherb/core/rig"
@@ -22,6 +22,7 @@ import (
 	"willowherb/core/vec"
 	"willowherb/format/gltf"
 	"willowherb/format/ies"
+	"willowherb/room"
 )
 
 // crate is a floor with a small figure on it and a lamp over it.
@@ -41,13 +42,15 @@ func crate(t *testing.T) []byte {
 }
 
 // put is the setup of that place, opened by a window that waits for its pictures.
-func put(t *testing.T, s *Server) *bench.Session {
+func put(t *testing.T, s *Server) *window {
 	require.Equal(t, 200, s.ask(t, "POST", "/api/import", crate(t), nil, "X-File-Name", "crate.glb"))
-	open, err := s.bench.Open(t.Context(), 1)
-	require.NoError(t, err)
-	open.Join(&bench.Window{Name: "w", Send: func(any) {}})
-	require.Eventually(t, func() bool { return open.Who().Ready }, 30*time.Second, 20*time.Millisecond)
-	return open
+	w := s.join(t, ada, "w")
+	require.Eventually(t, func() bool {
+		var a ask.WhoAnswer
+		require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/who", nil, &a))
+		return a.Ready
+	}, 30*time.Second, 20*time.Millisecond)
+	return w
 }
 
 // Where a light has to go, what a figure's lights measure, what the checks find and
@@ -55,35 +58,35 @@ func put(t *testing.T, s *Server) *bench.Session {
 func TestQuestionsAboutLamps(t *testing.T) {
 	s := serve(t)
 	put(t, s)
-	gaze := bench.Gaze{View: "front"}
-	var p bench.Placed
-	ask := func(how bench.How, x, y float64) bench.PlaceAsk {
-		return bench.PlaceAsk{Gaze: gaze, How: how, Light: "key", X: x, Y: y}
+	gaze := room.Gaze{View: "front"}
+	var p ask.Placed
+	where := func(how ask.How, x, y float64) ask.PlaceAsk {
+		return ask.PlaceAsk{Gaze: gaze, How: how, Light: "key", X: x, Y: y}
 	}
-	for _, how := range []bench.How{bench.Highlight, bench.Aim, bench.Graze, bench.Mirror} {
-		p = bench.Placed{}
-		require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/placement", ask(how, 0.52, 0.5), &p), how)
+	for _, how := range []ask.How{ask.Highlight, ask.Aim, ask.Graze, ask.Mirror} {
+		p = ask.Placed{}
+		require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/placement", where(how, 0.52, 0.5), &p), how)
 		require.True(t, p.Able, "%s: %s", how, p.Words)
 		require.NotNil(t, p.Aim)
 	}
-	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/placement", ask(bench.Fit, 0.5, 0.5), &p))
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/placement", where(ask.Fit, 0.5, 0.5), &p))
 	require.False(t, p.Able)
 	require.Contains(t, p.Words, "panel")
-	hold := ask(bench.Hold, 0.5, 0.5)
+	hold := where(ask.Hold, 0.5, 0.5)
 	hold.Distance = 1.5
-	p = bench.Placed{}
+	p = ask.Placed{}
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/placement", hold, &p))
 	require.True(t, p.Able && *p.Stops < -2, "nearer, and as bright: %+v", p)
 	require.InDelta(t, 1.5, p.Distance, 1e-4)
 	hold.At = &[3]float64{0, 1.4, 0.3}
-	p = bench.Placed{}
+	p = ask.Placed{}
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/placement", hold, &p))
 	require.True(t, p.Able, p.Words)
 	require.Equal(t, *hold.At, [3]float64{p.At[0], math.Round(p.At[1]*1e6) / 1e6, math.Round(p.At[2]*1e6) / 1e6}, "at a place that is known")
 	var f Fault
-	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/placement", ask(bench.Aim, 2, 0), &f))
-	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/placement", bench.PlaceAsk{Gaze: gaze, How: bench.Aim, Light: "gone"}, &f))
-	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/placement", bench.PlaceAsk{Gaze: gaze, How: "guess", Light: "key"}, &f))
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/placement", where(ask.Aim, 2, 0), &f))
+	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/placement", ask.PlaceAsk{Gaze: gaze, How: ask.Aim, Light: "gone"}, &f))
+	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/placement", ask.PlaceAsk{Gaze: gaze, How: "guess", Light: "key"}, &f))
 
 	var plot struct {
 		Subject string
@@ -92,31 +95,31 @@ func TestQuestionsAboutLamps(t *testing.T) {
 			Lux float64
 		}
 	}
-	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/plot?window=w", bench.PlotAsk{Gaze: gaze, Subject: "figure"}, &plot))
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/plot?window=w", ask.PlotAsk{Gaze: gaze, Subject: "figure"}, &plot))
 	require.Equal(t, "figure", plot.Subject)
 	require.Positive(t, plot.Lights[0].Lux)
-	var who bench.WhoAnswer
+	var who ask.WhoAnswer
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/who", nil, &who))
 	require.Equal(t, "figure", who.Views["front"][0].Path)
 	require.Equal(t, "key", who.Views["front"][0].By[0].Light)
-	var snags bench.SnagsAnswer
+	var snags ask.SnagsAnswer
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/snags", nil, &snags))
 	require.True(t, snags.Ready)
 	var effects map[string]checks.Effect
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/shadow/key", nil, &effects))
 	require.Positive(t, effects["front"].Shows)
 
-	var moods []bench.MoodPicture
-	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/moods", bench.RigAsk{Gaze: gaze, Subject: "figure"}, &moods))
+	var moods []ask.MoodPicture
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/moods", ask.RigAsk{Gaze: gaze, Subject: "figure"}, &moods))
 	require.Len(t, moods, len(rig.Names()))
 	im, err := png.Decode(bytes.NewReader(moods[0].PNG))
 	require.NoError(t, err)
 	require.Equal(t, image.Pt(104, 128), im.Bounds().Size())
-	var r bench.RigAnswer
-	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/rig", bench.RigAsk{Gaze: gaze, Subject: "figure", Mood: "Low key"}, &r))
+	var r ask.RigAnswer
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/rig", ask.RigAsk{Gaze: gaze, Subject: "figure", Mood: "Low key"}, &r))
 	require.Equal(t, "figure", r.Group.Rig.Object)
-	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/rig", bench.RigAsk{Gaze: gaze, Subject: "figure", Mood: "Disco"}, &f))
-	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/rig", bench.RigAsk{Gaze: gaze, Mood: "Low key"}, &f))
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/rig", ask.RigAsk{Gaze: gaze, Subject: "figure", Mood: "Disco"}, &f))
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/rig", ask.RigAsk{Gaze: gaze, Mood: "Low key"}, &f))
 	require.Contains(t, f.What, "click a figure")
 }
 
@@ -125,22 +128,11 @@ func TestQuestionsAboutLamps(t *testing.T) {
 func TestRuntimeLayer(t *testing.T) {
 	s := serve(t)
 	require.Equal(t, 200, s.ask(t, "POST", "/api/import", crate(t), nil, "X-File-Name", "crate.glb"))
-	open, err := s.bench.Open(t.Context(), 1)
-	require.NoError(t, err)
-	frames := make(chan *bench.FrameNews, 100)
-	open.Join(&bench.Window{Name: "w", Send: func(m any) {
-		if f, ok := m.(*bench.FrameNews); ok && f.View == "" {
-			frames <- f
-		}
-	}})
-	var f *bench.FrameNews
-	select {
-	case f = <-frames:
-	case <-time.After(30 * time.Second):
-		require.Fail(t, "no frame came")
-	}
+	w := s.join(t, ada, "w")
+	f := w.wait(t, "a frame", func(m map[string]any) bool { return m["type"] == "frame" && m["view"] == nil })
+	frame, wide, high := f["frame"].(string), int(f["width"].(float64)), int(f["height"].(float64))
 	get := func(light string) (int, []byte, string) {
-		req := httptest.NewRequest("GET", "/api/setups/1/runtime/"+f.Frame+"/"+light, nil)
+		req := httptest.NewRequest("GET", "/api/setups/1/runtime/"+frame+"/"+light, nil)
 		req.Host = "127.0.0.1:7461"
 		res, err := s.app.Test(req, fiber.TestConfig{Timeout: 0})
 		require.NoError(t, err)
@@ -150,7 +142,7 @@ func TestRuntimeLayer(t *testing.T) {
 	}
 	status, words, scale := get("key")
 	require.Equal(t, 200, status)
-	require.Len(t, words, 4*f.Width*f.Height)
+	require.Len(t, words, 4*wide*high)
 	require.NotEmpty(t, scale)
 	_, again, _ := get("key")
 	require.True(t, bytes.Equal(words, again))
@@ -163,9 +155,9 @@ func TestRuntimeLayer(t *testing.T) {
 func TestARigIsSavedAndLightsGoOut(t *testing.T) {
 	s := serve(t)
 	put(t, s)
-	gaze := bench.Gaze{View: "front"}
-	var r bench.RigAnswer
-	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/rig", bench.RigAsk{Gaze: gaze, Subject: "figure", Mood: "Side split"}, &r))
+	gaze := room.Gaze{View: "front"}
+	var r ask.RigAnswer
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/rig", ask.RigAsk{Gaze: gaze, Subject: "figure", Mood: "Side split"}, &r))
 	op := func(path string, v any) setup.Op {
 		b, err := json.Marshal(v)
 		require.NoError(t, err)
@@ -189,15 +181,15 @@ func TestARigIsSavedAndLightsGoOut(t *testing.T) {
 	tpl, err := rig.Parse("saved", text)
 	require.NoError(t, err)
 	require.Len(t, tpl.Lights, len(r.Lights))
-	var again bench.RigAnswer
-	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/rig", bench.RigAsk{Gaze: gaze, Subject: "figure", Template: string(text)}, &again))
+	var again ask.RigAnswer
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/rig", ask.RigAsk{Gaze: gaze, Subject: "figure", Template: string(text)}, &again))
 	for i := range r.Lights {
 		for k := range 3 {
 			require.InDelta(t, r.Lights[i].Position[k], again.Lights[i].Position[k], 2e-3)
 		}
 	}
 	var f Fault
-	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/rig", bench.RigAsk{Gaze: gaze, Subject: "figure", Template: "{}"}, &f))
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/rig", ask.RigAsk{Gaze: gaze, Subject: "figure", Template: "{}"}, &f))
 	back, err := gltf.Read(t.Context(), "out.glb", get("/api/setups/1/lights.glb"), nil, gltf.DefaultLimits())
 	require.NoError(t, err)
 	doc, _ := setup.FromScene(back, "console-60")

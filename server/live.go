@@ -89,12 +89,19 @@ func (s *Server) window(conn *websocket.Conn) {
 	person := personOf(conn.Cookies(cookie))
 	w := r.Join(person, person+"."+conn.Query("window"), clipped(conn.Query("called"), 60), clipped(conn.Query("view"), 100))
 	written := make(chan struct{})
+	var over atomic.Bool
 	go func() {
 		defer close(written)
 		write(ctx, conn, w.Box)
-		_ = conn.NetConn().Close() // ends the reading too
+		over.Store(true)
+		_ = conn.SetReadDeadline(time.Now()) // ends the reading too
 	}()
-	s.listen(conn, r, w)
+	s.listen(conn, r, w, func() {
+		_ = conn.SetReadDeadline(time.Now().Add(silence))
+		if over.Load() {
+			_ = conn.SetReadDeadline(time.Now())
+		}
+	})
 	cancel()
 	r.Leave(w)
 	<-written
@@ -127,19 +134,19 @@ func write(ctx context.Context, conn *websocket.Conn, box *room.Box) {
 	}
 }
 
-// listen takes in what a window says until it has gone.
-func (s *Server) listen(conn *websocket.Conn, r *room.Room, w *room.Window) {
+// listen takes in what a window says until it has gone; alive is called at each sign
+// of life.
+func (s *Server) listen(conn *websocket.Conn, r *room.Room, w *room.Window, alive func()) {
 	conn.SetReadLimit(editLimit)
-	alive := func(string) error { return conn.SetReadDeadline(time.Now().Add(silence)) }
-	conn.SetPongHandler(alive)
-	_ = alive("")
+	conn.SetPongHandler(func(string) error { alive(); return nil })
+	alive()
 	second, said := time.Now(), 0
 	for {
 		_, text, err := conn.ReadMessage()
 		if err != nil {
 			return
 		}
-		_ = alive("")
+		alive()
 		if said++; said > perSecond {
 			if rest := time.Second - time.Since(second); rest > 0 {
 				select {

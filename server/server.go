@@ -67,7 +67,7 @@ func New(parts Parts) *Server {
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	s.figures = newFigures(s)
 	// Immutable: strings of a request are copied, so that they may be kept.
-	s.app = fiber.New(fiber.Config{AppName: "Willowherb", Immutable: true, BodyLimit: importLimit, StreamRequestBody: true, ReadBufferSize: 16 << 10, Concurrency: 4096,
+	s.app = fiber.New(fiber.Config{AppName: "Willowherb", Immutable: true, BodyLimit: importLimit, StreamRequestBody: true, DisablePreParseMultipartForm: true, ReadBufferSize: 16 << 10, Concurrency: 4096,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, ErrorHandler: s.fault})
 	s.app.Use(requestid.New(), s.measured, guarded, s.ours, shielded())
 	s.app.Use(compress.New(compress.Config{Next: packedAddress}))

@@ -5,32 +5,47 @@ import (
 	"context"
 	"encoding/json"
 	"io"
+	"net/http"
 	"net/http/httptest"
 	"strings"
 	"testing"
 	"testing/fstest"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/stretchr/testify/require"
-	"willowherb/bench"
+	"github.com/valyala/fasthttp"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/format/gltf"
+	"willowherb/journal"
+	"willowherb/refine"
 	"willowherb/store"
 	"willowherb/store/storetest"
 )
 
-func serve(t *testing.T) *Server {
-	st, err := store.Open(context.Background(), storetest.Database(t))
+func serve(t testing.TB) *Server { return serveAt(t, storetest.Database(t), 4*time.Second) }
+
+func serveAt(t testing.TB, url string, patience time.Duration) *Server {
+	db, err := store.Open(context.Background(), url)
 	require.NoError(t, err)
-	b := bench.New(st, bench.Options{Width: 64, MaxSamples: 1})
-	t.Cleanup(func() { b.Close(); st.Close() })
-	return New(st, b, fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}})
+	db.Patience = patience
+	parts := Build(db, refine.Options{Width: 64, MaxSamples: 1, Workers: 2}, time.Minute, fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}, "assets/app-1a2b.js": {Data: []byte("let a = 1")}})
+	t.Cleanup(func() { parts.Close(); db.Close() })
+	s := New(parts)
+	t.Cleanup(s.stop)
+	return s
 }
 
-// ask sends a request and decodes the answer into out; it returns the status.
-func (s *Server) ask(t *testing.T, method, path string, body any, out any, header ...string) int {
+// Secrets of two browsers.
+var (
+	ada = strings.Repeat("a", 32)
+	bea = strings.Repeat("b", 32)
+)
+
+// request makes a request of ada's.
+func (s *Server) request(t testing.TB, method, path string, body any, header ...string) *http.Request {
 	var r io.Reader
 	switch b := body.(type) {
 	case nil:
@@ -43,10 +58,16 @@ func (s *Server) ask(t *testing.T, method, path string, body any, out any, heade
 	}
 	req := httptest.NewRequest(method, path, r)
 	req.Host = "127.0.0.1:7461"
+	req.Header.Set("Cookie", cookie+"="+ada)
 	for i := 0; i+1 < len(header); i += 2 {
 		req.Header.Set(header[i], header[i+1])
 	}
-	resp, err := s.app.Test(req, fiber.TestConfig{Timeout: 0})
+	return req
+}
+
+// ask sends a request and decodes the answer into out; it returns the status.
+func (s *Server) ask(t testing.TB, method, path string, body any, out any, header ...string) int {
+	resp, err := s.app.Test(s.request(t, method, path, body, header...), fiber.TestConfig{Timeout: 0})
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	data, err := io.ReadAll(resp.Body)
@@ -56,6 +77,8 @@ func (s *Server) ask(t *testing.T, method, path string, body any, out any, heade
 	}
 	return resp.StatusCode
 }
+
+func fasthttpCtx() *fasthttp.RequestCtx { return &fasthttp.RequestCtx{} }
 
 func floor(t *testing.T) []byte {
 	up := vec.V3{Y: 1}
@@ -73,16 +96,16 @@ func imported(t *testing.T, s *Server) Imported {
 	return in
 }
 
-func stops(v any) setup.Edit {
+func stops(v any) EditAsk {
 	b, _ := json.Marshal(v)
-	return setup.Edit{Person: "ada", Window: "w", Seq: 1, Label: "Dim sky", Ops: []setup.Op{{Op: "replace", Path: "/lights/dim-sky/stops", Value: b}}}
+	return EditAsk{Window: "w", Seq: 1, Label: "Dim sky", Ops: []setup.Op{{Op: "replace", Path: "/lights/dim-sky/stops", Value: b}}}
 }
 
 func TestImportIsMeteredAndListed(t *testing.T) {
 	s := serve(t)
 	in := imported(t, s)
 	require.Len(t, in.Notes, 1, "the sky that was put in is said")
-	var list []Listed
+	var list []journal.Listed
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups", nil, &list))
 	require.Equal(t, "my floor.glb", list[0].File)
 	var u struct {
@@ -99,12 +122,12 @@ func TestEditUndoRedo(t *testing.T) {
 	var a Answer
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/edits", stops(1.5), &a))
 	require.Equal(t, Answer{Revision: 1, Label: "Dim sky", Kept: []string{}, Undo: "Dim sky"}, a)
-	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/undo", UndoAsk{Person: "ada", Window: "w", Seq: 2}, &a))
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/undo", UndoAsk{Window: "w", Seq: 2}, &a))
 	require.Equal(t, "Dim sky", a.Redo)
-	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/undo", UndoAsk{Person: "ada", Window: "w", Seq: 3, Redo: true}, &a))
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/undo", UndoAsk{Window: "w", Seq: 3, Redo: true}, &a))
 	require.Equal(t, "Dim sky", a.Undo)
 	var f Fault
-	require.Equal(t, 409, s.ask(t, "POST", "/api/setups/1/undo", UndoAsk{Person: "bea", Window: "v", Seq: 1}, &f))
+	require.Equal(t, 409, s.ask(t, "POST", "/api/setups/1/undo", UndoAsk{Window: "v", Seq: 1}, &f, "Cookie", cookie+"="+bea))
 	require.Contains(t, f.What, "nothing left")
 }
 
@@ -114,7 +137,7 @@ func TestRefusalsSayWhatToDo(t *testing.T) {
 	gone := stops(1)
 	gone.Ops[0].Path = "/lights/ghost/stops"
 	nobody := stops(1)
-	nobody.Person = ""
+	nobody.Window = "no name"
 	elsewhere := stops(1)
 	elsewhere.Target = "shot:one"
 	for _, c := range []struct {
@@ -125,7 +148,7 @@ func TestRefusalsSayWhatToDo(t *testing.T) {
 	}{
 		{"out of bounds", "POST", "/api/setups/1/edits", stops(99), 422, "/lights/dim-sky/stops"},
 		{"place gone", "POST", "/api/setups/1/edits", gone, 409, "not in the setup any more"},
-		{"nobody's", "POST", "/api/setups/1/edits", nobody, 422, "whose it is"},
+		{"nobody's", "POST", "/api/setups/1/edits", nobody, 422, "which window"},
 		{"no such target", "POST", "/api/setups/1/edits", elsewhere, 422, "base only"},
 		{"no JSON", "POST", "/api/setups/1/edits", []byte("{"), 422, "no JSON"},
 		{"no such setup", "POST", "/api/setups/77/edits", stops(1), 404, "not here any more"},
@@ -141,7 +164,7 @@ func TestRefusalsSayWhatToDo(t *testing.T) {
 			require.Contains(t, f.What, c.want)
 		})
 	}
-	var list []Listed
+	var list []journal.Listed
 	s.ask(t, "GET", "/api/setups", nil, &list)
 	require.Len(t, list, 1, "nothing was half imported")
 }
@@ -159,6 +182,11 @@ func TestOnlyItsOwnPagesAreAnswered(t *testing.T) {
 	s := serve(t)
 	require.Equal(t, 403, s.ask(t, "GET", "/api/setups", nil, nil, "Origin", "http://elsewhere.example"))
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups", nil, nil, "Origin", "http://127.0.0.1:7461"))
+	for _, site := range []string{"/api/setups", "/api/warmth", "/api/setups/1/live"} {
+		require.Equal(t, 403, s.ask(t, "GET", site, nil, nil, "Sec-Fetch-Site", "cross-site"), site)
+	}
+	require.Equal(t, 200, s.ask(t, "GET", "/", nil, nil, "Sec-Fetch-Site", "cross-site"), "a link to it may stand anywhere")
+	require.Equal(t, 415, s.ask(t, "POST", "/api/setups/1/weigh", []byte("x"), nil, "Content-Encoding", "gzip"))
 	require.Equal(t, 200, s.ask(t, "GET", "/s/12", nil, nil), "any other page is the application")
 }
 
