@@ -76,7 +76,7 @@ type generator struct {
 // unions lists the values of string types.
 var unions = map[string]string{
 	"Kind": `'sun' | 'point' | 'spot' | 'rect' | 'disc' | 'sky' | 'emissive' | 'line'`, "Carry": `'baked' | 'split' | 'live'`, "Deed": `'edit' | 'undo' | 'redo'`,
-	"Unit":   `'lm' | 'cd' | 'lx' | 'cd/m2' | 'ev' | 'W'`,
+	"Unit":   `'lm' | 'cd' | 'lx' | 'cd/m2' | 'W'`,
 	"How":    `'highlight' | 'shadow' | 'graze' | 'aim' | 'fit' | 'mirror' | 'hold'`,
 	"Part":   `'static' | 'mover' | 'blocker'`,
 	"Reason": `'lit' | 'channel' | 'range' | 'cone' | 'away' | 'shadow' | 'enclosed' | 'off'`,

@@ -124,11 +124,7 @@ func grow(l *setup.Light, k float64) {
 		l.Doors = &d
 	}
 	stops := 2 * math.Log2(k)
-	switch l.OutputUnit() {
-	case setup.Nit: // of a surface that has grown already
-		return
-	case setup.EV:
-		l.Output += stops
+	if l.OutputUnit() == setup.Nit { // of a surface that has grown already
 		return
 	}
 	if l.Profile != nil && !l.Profile.Scaled {

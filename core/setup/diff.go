@@ -51,5 +51,6 @@ func (s *Setup) Replay(edits [][]Op) (*Setup, error) {
 			return nil, fmt.Errorf("going through the journal: %w", err)
 		}
 	}
+	after.renew() // the map is its own: an edit of units came through it
 	return &after, nil
 }

@@ -64,7 +64,7 @@ func Resolve(s *Setup, look string) (*State, error) {
 		if l.Profile != nil && !l.Profile.Scaled {
 			l.Output, l.Unit = l.Profile.Flux, Lumen
 		}
-		r := Resolved{ID: id, Light: l, level: l.Nominal() * math.Exp2(l.Stops)}
+		r := Resolved{ID: id, Light: l, level: l.Output * math.Exp2(l.Stops)}
 		for g, ok := st.Setup.Groups[l.Group]; ok; g, ok = st.Setup.Groups[g.Parent] {
 			r.level *= math.Exp2(g.Trim)
 			r.Off = r.Off || g.Off

@@ -345,6 +345,7 @@ func Decode(data []byte) (*Setup, error) {
 		return nil, err
 	}
 	s.fill()
+	s.renew()
 	return &s, nil
 }
 
@@ -679,11 +680,7 @@ func (l *Light) validate(c *checker, at string) {
 	kinds := []Kind{Sun, Point, Spot, Rect, Disc, Sky, Emissive, Line}
 	c.ok(slices.Contains(kinds, l.Kind), at+"/kind", "%q is unknown", l.Kind)
 	c.ok(slices.Contains(l.units(), l.OutputUnit()), at+"/unit", "a %s cannot be told in %q", l.Kind, l.Unit)
-	if l.OutputUnit() == EV {
-		c.num(at+"/output", l.Output, -20, 30)
-	} else {
-		c.num(at+"/output", l.Output, 0, 1e9)
-	}
+	c.num(at+"/output", l.Output, 0, 1e9)
 	c.num(at+"/unitAt", l.UnitAt, 0, 1e5)
 	l.validateShape(c, at)
 	c.num(at+"/stops", l.Stops, -20, 20)

@@ -16,7 +16,6 @@ const (
 	Candela Unit = "cd"    // along its axis
 	Lux     Unit = "lx"    // at UnitAt metres along its axis; of a sun square to it
 	Nit     Unit = "cd/m2" // of its shining surface
-	EV      Unit = "ev"    // incident EV100 at 1 m (sun: square to it); reflected EV100 of a sky or shining surface
 	Watt    Unit = "W"     // of power drawn, at UnitAt lumens for each
 )
 
@@ -43,31 +42,39 @@ func (l *Light) OutputUnit() Unit {
 func (l *Light) units() []Unit {
 	switch l.Kind {
 	case Sun:
-		return []Unit{Lux, EV}
+		return []Unit{Lux}
 	case Sky:
-		return []Unit{Nit, EV}
+		return []Unit{Nit}
 	case Emissive:
-		return []Unit{Nit, EV, Lumen}
+		return []Unit{Nit, Lumen}
 	case Rect, Disc:
-		return []Unit{Lumen, Candela, Lux, Nit, EV, Watt}
+		return []Unit{Lumen, Candela, Lux, Nit, Watt}
 	}
-	u := []Unit{Lumen, Candela, Lux, EV, Watt}
+	u := []Unit{Lumen, Candela, Lux, Watt}
 	if l.Radius > 0 && l.Profile == nil {
 		u = append(u, Nit)
 	}
 	return u
 }
 
-// Nominal is the output as a linear quantity of its unit: an EV is brought to the
-// lux or cd/m2 that a meter reads as it.
-func (l *Light) Nominal() float64 {
-	if l.OutputUnit() != EV {
-		return l.Output
+// formerEV is a unit that documents had once: the EV100 that a meter reads a metre
+// away (square to a sun), or of a sky or shining surface. Exposure alone is told so now.
+const formerEV Unit = "ev"
+
+// renew brings lights of earlier documents to the units of now, as bright as they
+// were.
+func (s *Setup) renew() {
+	for id, l := range s.Lights {
+		if l.Unit != formerEV {
+			continue
+		}
+		if l.Kind == Sky || l.Kind == Emissive {
+			l.Unit, l.Output, l.UnitAt = Nit, float64(photometry.NitAtEV(l.Output)), 0
+		} else {
+			l.Unit, l.Output, l.UnitAt = Lux, float64(photometry.LuxAtEV(l.Output)), 1
+		}
+		s.Lights[id] = l
 	}
-	if l.Kind == Sky || l.Kind == Emissive {
-		return float64(photometry.NitAtEV(l.Output))
-	}
-	return float64(photometry.LuxAtEV(l.Output))
 }
 
 // at is UnitAt with its defaults: one metre, 100 lumens a watt.
@@ -100,15 +107,11 @@ func (l *Light) perUnit(src *light.Light) map[Unit]float64 {
 			default:
 				k = 1 / src.AxisCandela()
 			}
-		case Lux, EV:
+		case Lux:
 			if l.Kind == Sun || l.Kind == Sky || l.Kind == Emissive {
 				break
 			}
-			d := 1.0
-			if u == Lux {
-				d = l.at(Lux)
-			}
-			k = 1 / src.AxisLux(d)
+			k = 1 / src.AxisLux(l.at(Lux))
 		case Nit:
 			switch {
 			case l.Kind == Point && l.Length == 0 || l.Kind == Spot:

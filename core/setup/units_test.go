@@ -39,15 +39,9 @@ func TestUnitsConvertWithoutChangingTheLight(t *testing.T) {
 			to := l
 			to.Unit = u
 			to.Output = l.Output * was.PerOutput / k
-			if u == EV {
-				to.Output = math.Log2(to.Output / 2.5)
-				if l.Kind == Sky {
-					to.Output = math.Log2(l.Output / 0.125)
-				}
-			}
 			now := lampOf(t, to, nil)
 			require.InEpsilon(t, want.X, now.Full().X, 1e-6, "%s in %s", l.Kind, u)
-			require.InEpsilon(t, l.Output, now.Nominal()*now.PerOutput/was.PerOutput, 1e-6)
+			require.InEpsilon(t, l.Output, now.Output*now.PerOutput/was.PerOutput, 1e-6)
 			require.Equal(t, was.Key, now.Key, "a unit makes no new layers")
 		}
 	}
@@ -55,7 +49,7 @@ func TestUnitsConvertWithoutChangingTheLight(t *testing.T) {
 	require.InEpsilon(t, 1, lamp.PerOutput*4*math.Pi/lamp.PerUnit[Candela], 1e-9, "4 pi lumens are one candela")
 	require.InEpsilon(t, 1, lamp.PerUnit[Lux], 1e-9, "which is one lux at a metre")
 	lux := lampOf(t, Light{Kind: Spot, Output: 50, Unit: Lux, UnitAt: 4, Inner: 10, Outer: 20}, nil)
-	require.InEpsilon(t, 800, lux.Nominal()*lux.PerOutput, 1e-9, "50 lux at 4 m are 800 cd")
+	require.InEpsilon(t, 800, lux.Output*lux.PerOutput, 1e-9, "50 lux at 4 m are 800 cd")
 	panel := lampOf(t, Light{Kind: Rect, Output: 100, Unit: Nit, Width: 2, Height: 0.5}, nil)
 	require.InEpsilon(t, math.Pi*100, panel.PerOutput*100/panel.PerUnit[Lumen], 1e-9, "F = pi L A")
 	watts := lampOf(t, Light{Kind: Disc, Output: 20, Unit: Watt, UnitAt: 95, Radius: 0.3}, nil)
@@ -119,6 +113,21 @@ func TestMeasuredProfile(t *testing.T) {
 	in.Profile.Turn = 30
 	require.NotEqual(t, measured.Key, lampOf(t, in, assets).Key)
 	require.InEpsilon(t, float64(photometry.PointCandela(1)), lampOf(t, Light{Kind: Point, Output: 1, Profile: &Profile{Blob: strings.Repeat("b", 64), File: "gone.ies", Scaled: true}}, assets).PerOutput, 1e-9, "without its file it shines as it would without it")
+}
+
+// Documents once told lamps in EV too: they are read as bright as they were, by what
+// a meter reads as it (ISO 2720: 2.5 lux falling on it, 0.125 cd/m2 seen, at EV 0).
+func TestLampsToldInEVAreReadAsTheyWere(t *testing.T) {
+	s, err := Parse([]byte(`{"version":1,"name":"t","target":"","curve":"plain","lights":{
+		"a":{"name":"A","kind":"point","unit":"ev","output":3,"carry":"live","colour":{"kelvin":5000}},
+		"b":{"name":"B","kind":"sky","unit":"ev","output":4,"carry":"live","colour":{"kelvin":5000}}}}`))
+	require.NoError(t, err)
+	a, b := s.Lights["a"], s.Lights["b"]
+	require.Equal(t, []any{Lux, 20.0, 1.0}, []any{a.Unit, a.Output, a.UnitAt})
+	require.Equal(t, []any{Nit, 2.0, 0.0}, []any{b.Unit, b.Output, b.UnitAt})
+	back, err := s.Replay([][]Op{{{"replace", "/lights/a/unit", raw("ev")}, {"replace", "/lights/a/output", raw(3)}}})
+	require.NoError(t, err)
+	require.Equal(t, Lux, back.Lights["a"].Unit, "a state of the history too")
 }
 
 // Linked lights share everything but their places; a document in which they

@@ -99,7 +99,7 @@ export interface Light {
   material?: string
   gradient?: Gradient
   locked?: boolean
-  unit?: 'lm' | 'cd' | 'lx' | 'cd/m2' | 'ev' | 'W'
+  unit?: 'lm' | 'cd' | 'lx' | 'cd/m2' | 'W'
   unitAt?: number
   length?: number
   twoSided?: boolean

@@ -3,24 +3,20 @@ import type { LampFact, Light } from '../api.gen'
 export type Unit = NonNullable<Light['unit']>
 
 /** Units of output as they are shown, in the order they are offered. */
-export const unitNames: Record<Unit, string> = { lm: 'lm', cd: 'cd', lx: 'lx', 'cd/m2': 'cd/m²', ev: 'EV', W: 'W' }
+export const unitNames: Record<Unit, string> = { lm: 'lm', cd: 'cd', lx: 'lx', 'cd/m2': 'cd/m²', W: 'W' }
 
 export const unitSays: Record<Unit, string> = {
   lm: 'lumen: all that it sends out',
   cd: 'candela: along its axis',
   lx: 'lux: on a surface square to it, at a distance',
   'cd/m2': 'candela per square metre: of what shines',
-  ev: 'EV100 that a meter reads a metre away',
   W: 'watts that it draws, by lumens for each',
 }
 
 export const unitOf = (l: Light): Unit => l.unit || (l.kind === 'sun' ? 'lx' : l.kind === 'sky' || l.kind === 'emissive' ? 'cd/m2' : 'lm')
 
-/** evBase is what a meter reads as EV 0: 2.5 lux falling on it, 0.125 cd/m² seen. */
-const evBase = (l: Light) => (l.kind === 'sky' || l.kind === 'emissive' ? 0.125 : 2.5)
-
-/** nominal is a light's output as a linear quantity of its unit. */
-export const nominal = (l: Light): number => (l.profile && !l.profile.scaled ? l.profile.flux : unitOf(l) === 'ev' ? evBase(l) * 2 ** l.output : l.output)
+/** nominal is a light's output as it counts: as measured where a luminaire's file says so. */
+export const nominal = (l: Light): number => (l.profile && !l.profile.scaled ? l.profile.flux : l.output)
 
 /** perOutput is what one linear unit of a light's output makes in its layers: by the unit that the document says, which may be ahead of the server's news. */
 export const perOutput = (l: Light, f: LampFact): number => f.perUnit[l.profile && !l.profile.scaled ? 'lm' : unitOf(l)] ?? f.perOutput
@@ -29,6 +25,5 @@ export const perOutput = (l: Light, f: LampFact): number => f.perUnit[l.profile 
 export function inUnit(l: Light, f: LampFact, to: Unit): number {
   const k = f.perUnit[to]
   if (!k) return l.output
-  const v = (nominal(l) * perOutput(l, f)) / k
-  return to === 'ev' ? Math.log2(Math.max(v, 1e-9) / evBase(l)) : v
+  return (nominal(l) * perOutput(l, f)) / k
 }
