@@ -76,6 +76,7 @@ type Done struct {
 	Doc      *setup.Setup // after it
 	Kept     []string     // places an undo left alone, since somebody else changed them
 	Repeat   bool         // it was there already, or changes nothing; Doc is then the current one
+	Nothing  bool         // it changes nothing, and is not in the journal
 	Over     []Over       // values that another window had set without this one's knowing
 	// What the person could take back, and do again, next.
 	Undo, Redo string
@@ -328,7 +329,7 @@ func (j *Journal) change(ctx context.Context, id int64, e setup.Edit, make func(
 			return err
 		}
 		if d.Deed == setup.Did && len(c.Ops) == 0 {
-			d.Revision, d.Doc, d.Repeat = u.Revision, u.Doc, true
+			d.Revision, d.Doc, d.Repeat, d.Nothing = u.Revision, u.Doc, true, true
 			return j.labels(ctx, tx, id, e.Person, d)
 		}
 		if c.Ops == nil {

@@ -165,7 +165,7 @@ func TestRepeatIsHarmlessAndErrorsChangeNothing(t *testing.T) {
 	require.Equal(t, "Lamp +1.0 st", d.Undo, "a repeat answers as the first would have")
 	d, err = j.Apply(ctx, id, stops("ada", 8, 1))
 	require.NoError(t, err)
-	require.True(t, d.Repeat, "an edit that changes nothing is none")
+	require.True(t, d.Repeat && d.Nothing, "an edit that changes nothing is none")
 	_, err = j.Apply(ctx, id, stops("ada", 9, 99))
 	require.ErrorIs(t, err, setup.ErrInvalid)
 	require.ErrorContains(t, err, "/lights/lamp/stops")

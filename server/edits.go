@@ -23,6 +23,8 @@ type Answer struct {
 	Kept     []string `json:"kept"` // places an undo left alone
 	Undo     string   `json:"undo"` // what the person could take back next
 	Redo     string   `json:"redo"`
+	// Nothing says that the edit changes nothing: no news of it will come.
+	Nothing bool `json:"nothing,omitempty"`
 }
 
 // EditAsk is an edit as a window sends it. Whose it is, the server knows.
@@ -133,7 +135,7 @@ func (s *Server) taken(n int64, d *journal.Done) Answer {
 	if !d.Repeat {
 		s.figures.edits.Inc()
 	}
-	return Answer{d.Revision, d.Edit.Label, append([]string{}, d.Kept...), d.Undo, d.Redo}
+	return Answer{d.Revision, d.Edit.Label, append([]string{}, d.Kept...), d.Undo, d.Redo, d.Nothing}
 }
 
 func (s *Server) nextDeeds(c fiber.Ctx) error {

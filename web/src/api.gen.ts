@@ -659,6 +659,7 @@ export interface Answer {
   kept: string[]
   undo: string
   redo: string
+  nothing?: boolean
 }
 
 export interface UndoAsk {

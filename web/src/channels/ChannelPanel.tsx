@@ -8,7 +8,7 @@ import { api } from '../net/client'
 import { useLook } from '../picture/look'
 import { changeOps, channelsOf, figureOf, helper, tree } from '../scene/acts'
 import { useThings } from '../scene/things'
-import { draft, edit, entries, useSetup, type Op } from '../setup/store'
+import { draft, edit, entries, eraNow, useSetup, type Op } from '../setup/store'
 
 interface Row {
   key: string
@@ -34,7 +34,6 @@ export function opsOf(doc: Setup, rows: Row[], bits: Map<string, number>): Op[] 
     }
     const more = changeOps(now, r.key.slice(6), { channels: b === 255 ? (null as unknown as undefined) : b }, things)
     ops.push(...more)
-    if (!now.objects && more.length) now = { ...now, objects: {} }
     // Ids that have just been given are taken.
     for (const o of more) if (o.op === 'add' && /^\/objects\/[^/]+$/.test(o.path)) now = { ...now, objects: { ...now.objects, [o.path.slice(9)]: o.value as never } }
   }
@@ -44,19 +43,19 @@ export function opsOf(doc: Setup, rows: Row[], bits: Map<string, number>): Op[] 
 /** ChannelPanel is the matrix of who may light whom, and beside it who does. */
 export default function ChannelPanel() {
   const doc = useSetup((s) => s.doc)
-  const confirmed = useSetup((s) => s.confirmed)
+  const kept = useSetup((s) => s.kept)
   const id = useSetup((s) => s.id)
   const things = useThings((s) => s.things)
   const objects = useLook((s) => s.objects)
   const [deep, setDeep] = useState(false)
   const painting = useRef<{ on: boolean; bits: Map<string, number> } | null>(null)
-  if (!doc || !confirmed || id === null) return null
+  if (!doc || !kept || id === null) return null
   const lights: Row[] = entries(doc.lights).map(([i, l]) => ({ key: `light:${i}`, name: l.name, depth: 0, bits: l.channels, kind: 'light' }))
   const chosen = new Set(objects.flatMap((o) => (things[o] ? [things[o].path, things[o].path.split('/')[0]] : [])))
   const nodes: Row[] = tree(things)
     .filter((n) => deep || n.depth === 0 || channelsOf(doc, n.path) !== channelsOf(doc, n.path.split('/').slice(0, -1).join('/')) || chosen.has(n.path))
     .map((n) => ({ key: `thing:${n.path}`, name: n.name, depth: n.depth, bits: channelsOf(doc, n.path), kind: 'thing' }))
-  const before = new Map<string, number>([...entries(confirmed.lights).map(([i, l]): [string, number] => [`light:${i}`, l.channels]), ...nodes.map((n): [string, number] => [n.key, channelsOf(confirmed, n.key.slice(6))])])
+  const before = new Map<string, number>([...entries(kept.lights).map(([i, l]): [string, number] => [`light:${i}`, l.channels]), ...nodes.map((n): [string, number] => [n.key, channelsOf(kept, n.key.slice(6))])])
   const rows = [...lights, ...nodes].map((r) => ({ ...r, bits: before.get(r.key) ?? r.bits }))
   const shown = [...lights, ...nodes]
 
@@ -65,16 +64,17 @@ export default function ChannelPanel() {
     if (!p) return
     const now = p.bits.get(r.key) ?? r.bits
     p.bits.set(r.key, p.on ? now | bit(n) : now & ~bit(n))
-    draft(opsOf(confirmed, rows, p.bits))
+    draft(opsOf(kept, rows, p.bits))
   }
   const begin = (r: Row, n: number) => {
     painting.current = { on: !(r.bits & bit(n)), bits: new Map() }
+    const era = eraNow()
     put(r, n)
     const end = () => {
       window.removeEventListener('pointerup', end)
       const p = painting.current
       painting.current = null
-      if (p) edit(`Channels of ${p.bits.size === 1 ? r.name : `${p.bits.size} rows`}`, opsOf(confirmed, rows, p.bits))
+      if (p && era === eraNow()) edit(`Channels of ${p.bits.size === 1 ? r.name : `${p.bits.size} rows`}`, opsOf(kept, rows, p.bits))
     }
     window.addEventListener('pointerup', end)
   }
@@ -82,13 +82,13 @@ export default function ChannelPanel() {
   const column = (kind: Row['kind'], n: number) => {
     const list = rows.filter((r) => r.kind === kind)
     const on = list.some((r) => !(r.bits & bit(n)))
-    edit(`${channelName(doc.channels, n)} ${on ? 'on' : 'off'} for all ${kind === 'light' ? 'lights' : 'things'}`, opsOf(confirmed, rows, new Map(list.map((r) => [r.key, on ? r.bits | bit(n) : r.bits & ~bit(n)]))))
+    edit(`${channelName(doc.channels, n)} ${on ? 'on' : 'off'} for all ${kind === 'light' ? 'lights' : 'things'}`, opsOf(kept, rows, new Map(list.map((r) => [r.key, on ? r.bits | bit(n) : r.bits & ~bit(n)]))))
   }
-  const all = (r: Row) => edit(`Channels of ${r.name}`, opsOf(confirmed, rows, new Map([[r.key, r.bits === 255 ? 0 : 255]])))
+  const all = (r: Row) => edit(`Channels of ${r.name}`, opsOf(kept, rows, new Map([[r.key, r.bits === 255 ? 0 : 255]])))
   const name = (n: number, value: string) => {
     const v = value.trim().slice(0, 40)
     if (v === (doc.channels?.[n]?.name ?? '')) return
-    edit(`Channel ${n} named ${v || 'nothing'}`, [...(doc.channels ? [] : [{ op: 'add', path: '/channels', value: {} } as Op]), { op: 'add', path: `/channels/${n}`, value: { name: v } }])
+    edit(`Channel ${n} named ${v || 'nothing'}`, [{ op: 'add', path: `/channels/${n}`, value: { name: v } }])
   }
   const table = (kind: Row['kind'], title: string) => (
     <table className="matrix" aria-label={title}>
@@ -131,7 +131,7 @@ export default function ChannelPanel() {
                     onKeyDown={(e) => {
                       if (e.key !== ' ' && e.key !== 'Enter') return
                       e.preventDefault()
-                      edit(`Channels of ${r.name}`, opsOf(confirmed, rows, new Map([[r.key, r.bits ^ bit(n)]])))
+                      edit(`Channels of ${r.name}`, opsOf(kept, rows, new Map([[r.key, r.bits ^ bit(n)]])))
                     }}
                   />
                 </td>

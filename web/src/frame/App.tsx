@@ -4,13 +4,13 @@ import { useEffect, useRef, useState, lazy, Suspense } from 'react'
 import type { Warmth } from '../api.gen'
 import { Ladder } from '../ladder/Ladder'
 import { Ledger } from '../ledger/Ledger'
-import { api, called, person, setCalled } from '../net/client'
+import { api, called, setCalled } from '../net/client'
 import { connect, sayName } from '../net/live'
 import { useLook } from '../picture/look'
 import { followThrough } from '../picture/through'
 import { Picture } from '../picture/Picture'
 import { fetchThings } from '../scene/things'
-import { complain, say, undo, useSetup } from '../setup/store'
+import { blank, complain, release, say, undo, useSetup } from '../setup/store'
 import { FigureLine, PinsList, WeighPanel } from '../weigh/WeighPanel'
 import { weighHere } from '../weigh/weighing'
 import { SnagButton } from '../snags/useSnags'
@@ -47,6 +47,7 @@ export function App() {
   const chooser = useRef<Chooser>(null)
   const doc = useSetup((s) => s.doc)
   const connected = useSetup((s) => s.connected)
+  const away = useSetup((s) => s.away)
   const pending = useSetup((s) => s.pending.length)
   const said = useSetup((s) => s.said)
   const trouble = useSetup((s) => s.trouble)
@@ -72,7 +73,8 @@ export function App() {
 
   const go = (next: number) => {
     history.pushState(null, '', `/s/${next}`)
-    useSetup.setState({ id: null, doc: null, confirmed: null, revision: 0, pending: [], draft: [], draftLamps: null, frames: {}, thumbs: {}, sight: '', figures: {}, view: '', lamps: {}, undoLabel: '', redoLabel: '' })
+    release()
+    useSetup.setState(blank)
     useLook.setState({ alone: new Set(), open: null, chosen: null, picked: new Set(), objects: [], histogram: [], camera: null, moving: false, preview: null, back: [], forth: [], hidden: [], cut: 0, pins: [], through: null, walking: false, way: 'picture' })
     setID(next)
   }
@@ -122,9 +124,9 @@ export function App() {
           <p>Drop a GLB file here to light it, or start with scripts/demo for the pump house.</p>
         </div>
       )}
-      {!connected && doc && (
+      {(!connected || away) && doc && (
         <div className="lost" role="status">
-          Not connected to Willowherb. {pending > 0 ? `${pending} edit${pending > 1 ? 's wait' : ' waits'} here and will be kept when it is back.` : 'Trying again.'}
+          {connected ? 'The database is away; the server waits for it.' : 'Not connected to Willowherb.'} {pending > 0 ? `${pending} edit${pending > 1 ? 's wait' : ' waits'} here and will be kept when it is back.` : 'Trying again.'}
         </div>
       )}
       <Snackbar open={said !== ''} autoHideDuration={4000} onClose={() => say('')} message={said} anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }} />
@@ -200,7 +202,8 @@ function useKeys() {
 function People() {
   const people = useSetup((s) => s.people)
   const windows = useSetup((s) => s.windows)
-  const others = Object.entries(people).filter(([id]) => id !== person)
+  const you = useSetup((s) => s.you)
+  const others = Object.entries(people).filter(([id]) => id !== you)
   const rename = () => {
     askFor('What shall the others call you?', called(), (name) => {
       setCalled(name.slice(0, 60))
@@ -209,7 +212,7 @@ function People() {
   }
   return (
     <button type="button" className="people" title="Click to choose your name" onClick={rename}>
-      {people[person] ?? called()}
+      {people[you] ?? called()}
       {others.length > 0 ? ` with ${others.map(([, n]) => n || 'somebody').join(', ')}` : windows > 1 ? `, ${windows} windows` : ''}
     </button>
   )

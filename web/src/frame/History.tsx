@@ -1,5 +1,5 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
-import { api, person } from '../net/client'
+import { api } from '../net/client'
 import { revert, useSetup } from '../setup/store'
 import { when } from '../snapshots/Snapshots'
 import { usePanel } from './panels'
@@ -10,6 +10,7 @@ const deedWords = { edit: '', undo: 'undid ', redo: 'did again ' } as const
 export function History() {
   const id = useSetup((s) => s.id)
   const revision = useSetup((s) => s.revision)
+  const you = useSetup((s) => s.you)
   const q = useInfiniteQuery({
     queryKey: ['history', id, revision],
     queryFn: ({ pageParam }) => api.history(id ?? 0, pageParam),
@@ -32,7 +33,7 @@ export function History() {
           <li key={l.revision} aria-current={l.revision === revision ? 'step' : undefined}>
             <button type="button" disabled={l.revision === revision} title="Bring back the state after this" onClick={() => void revert(`Back to “${l.label}”`, l.revision)}>
               <span className="quiet">{when(l.made)}</span>
-              <span className="who">{l.person === person ? 'you' : l.called || 'somebody'}</span>
+              <span className="who">{l.person === you ? 'you' : l.called || 'somebody'}</span>
               <span>
                 {deedWords[l.deed]}
                 {l.label}

@@ -5,7 +5,7 @@ import type { Reading, Setup, Share, Warmth } from '../api.gen'
 
 vi.mock('../net/client', () => ({
   api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn(), weigh: vi.fn(() => new Promise(() => undefined)) },
-  person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {},
+  called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {},
 }))
 
 const { commands, keyOf, runKey } = await import('./commands')

@@ -10,7 +10,7 @@ const rounded = (c: View): View => {
 
 /** saveView keeps where the eye stands as a new view; standing in a view, it makes a second one of it. */
 export function saveView() {
-  const { doc, view } = useSetup.getState()
+  const { kept: doc, view } = useSetup.getState()
   const c = cameraNow()
   if (!doc || !c) return
   const base = doc.views[view]?.name ?? 'View'
@@ -26,7 +26,7 @@ export function saveView() {
 
 /** updateView moves the saved view to where the eye stands. */
 export function updateView() {
-  const { doc, view } = useSetup.getState()
+  const { kept: doc, view } = useSetup.getState()
   const c = useLook.getState().camera
   const v = doc?.views[view]
   if (!c || !v) return
@@ -36,7 +36,7 @@ export function updateView() {
 
 /** removeView takes a saved view away; the last one stays. */
 export function removeView(id: string) {
-  const { doc } = useSetup.getState()
+  const { kept: doc } = useSetup.getState()
   const v = doc?.views[id]
   if (!doc || !v || Object.keys(doc.views).length < 2) return
   const next = Object.keys(doc.views).find((k) => k !== id) ?? ''

@@ -5,7 +5,7 @@ import type { Setup } from '../api.gen'
 import { useLook } from '../picture/look'
 import { useSetup } from '../setup/store'
 
-vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', windowName: 'here', Refused: class extends Error {} }))
+vi.mock('../net/client', () => ({ called: () => 'Heron', api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 const { Ladder } = await import('./Ladder')
 
@@ -15,8 +15,8 @@ Element.prototype.setPointerCapture = () => undefined
 const ev = () => useSetup.getState().doc?.views.hall?.ev
 
 beforeEach(() => {
-  const doc = { version: 1, name: 'n', target: 't', curve: 'shoulder', groups: {}, lights: {}, looks: {}, views: { hall: { name: 'Hall', order: 0, eye: [0, 0, 0], aim: [0, 0, -1], roll: 0, fovY: 40, aspect: 1.5, ev: 6 } } } as Setup
-  useSetup.setState({ id: 1, confirmed: doc, doc, pending: [], draft: [], view: 'hall' })
+  const doc = { version: 1, name: 'n', target: 't', curve: 'shoulder', groups: {}, lights: {}, looks: {}, objects: {}, materials: {}, backdrops: {}, channels: {}, views: { hall: { name: 'Hall', order: 0, eye: [0, 0, 0], aim: [0, 0, -1], roll: 0, fovY: 40, aspect: 1.5, ev: 6 } } } as Setup
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [], view: 'hall' })
   useLook.setState({ histogram: [], spot: null })
   render(<Ladder />)
 })

@@ -3,7 +3,7 @@ import { replace } from '../ledger/deeds'
 import { useLook } from '../picture/look'
 import { binsPerStop, evHigh, evLow } from '../picture/Picture'
 import { clipStops, evOf } from '../setup/sums'
-import { draft, edit, useSetup } from '../setup/store'
+import { draft, edit, eraNow, hold, useSetup } from '../setup/store'
 
 const pad = 14
 
@@ -15,7 +15,7 @@ export function Ladder() {
   const histogram = useLook((s) => s.histogram)
   const spot = useLook((s) => s.spot)
   const box = useRef<SVGSVGElement>(null)
-  const drag = useRef<{ y: number; ev: number } | null>(null)
+  const drag = useRef<{ y: number; ev: number; era: number } | null>(null)
   const [height, setHeight] = useState(520)
   const v = doc?.views[id]
   const there = v !== undefined
@@ -42,10 +42,11 @@ export function Ladder() {
   const clipped = share((ev) => ev > v.ev + clip)
   const deep = share((ev) => ev < v.ev - buried)
   const part = (p: number) => (p >= 0.0005 ? ` ${(100 * p).toFixed(p < 0.0995 ? 1 : 0)}%` : '')
-  const put = (ev: number, done: boolean) => {
+  const put = (ev: number, done: boolean | 'held') => {
     const next = Math.round(Math.min(Math.max(ev, -6), 18) * 100) / 100
     const ops = [replace(`/views/${id}/ev`, next)]
-    if (done) edit(`${v.name} exposure EV ${next.toFixed(1)}`, ops)
+    if (done === 'held') hold(`${v.name} exposure EV ${next.toFixed(1)}`, ops)
+    else if (done) edit(`${v.name} exposure EV ${next.toFixed(1)}`, ops)
     else draft(ops)
   }
   const ticks = Array.from({ length: evHigh - 3 - evLow + 1 }, (_, i) => evLow + i).filter((_, i) => stop > 16 || i % 2 === 0)
@@ -63,19 +64,19 @@ export function Ladder() {
         aria-valuetext={`EV ${v.ev.toFixed(1)}`}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId)
-          drag.current = { y: e.clientY, ev: v.ev }
+          drag.current = { y: e.clientY, ev: v.ev, era: eraNow() }
         }}
-        onPointerMove={(e) => drag.current && put(drag.current.ev + (drag.current.y - e.clientY) / stop / (e.shiftKey ? 10 : 1), false)}
+        onPointerMove={(e) => drag.current && drag.current.era === eraNow() && put(drag.current.ev + (drag.current.y - e.clientY) / stop / (e.shiftKey ? 10 : 1), false)}
         onPointerUp={(e) => {
           const d = drag.current
           drag.current = null
-          if (d && Math.abs(e.clientY - d.y) > 1) put(d.ev + (d.y - e.clientY) / stop / (e.shiftKey ? 10 : 1), true)
+          if (d && d.era === eraNow() && Math.abs(e.clientY - d.y) > 1) put(d.ev + (d.y - e.clientY) / stop / (e.shiftKey ? 10 : 1), true)
           else draft([])
         }}
         onKeyDown={(e) => {
           if (e.key !== 'ArrowUp' && e.key !== 'ArrowDown') return
           e.preventDefault()
-          put(v.ev + (e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 0.1 : 1 / 3), true)
+          put(v.ev + (e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 0.1 : 1 / 3), 'held')
         }}
       >
         {ticks.map((ev) => (

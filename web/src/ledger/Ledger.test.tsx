@@ -6,7 +6,7 @@ import type { FrameNews, Light, Setup, Warmth } from '../api.gen'
 import { useLook } from '../picture/look'
 import { useSetup } from '../setup/store'
 
-vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {} }))
+vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 // jsdom has no pointer capture.
 HTMLElement.prototype.setPointerCapture = () => undefined
@@ -24,9 +24,9 @@ const lamp = (name: string, order: number, over: Partial<Light> = {}): Light => 
 const layer = (d: number) => ({ version: 1, scales: [1, 0, 0], direct: [d, d, d], bounced: [0, 0, 0], seen: [0, 0, 0], reflected: [0, 0, 0] })
 
 beforeEach(() => {
-  const doc: Setup = { version: 1, name: 'n', target: 't', curve: 'plain', groups: { hall: { name: 'Hall lamps', order: 0, trim: 0, off: false } }, lights: { a: lamp('Lantern', 1), b: lamp('Rim', 2, { stops: 1 }) }, views: {}, looks: {} }
+  const doc: Setup = { version: 1, name: 'n', target: 't', curve: 'plain', groups: { hall: { name: 'Hall lamps', order: 0, trim: 0, off: false } }, lights: { a: lamp('Lantern', 1), b: lamp('Rim', 2, { stops: 1 }) }, views: {}, looks: {}, objects: {}, materials: {}, backdrops: {}, channels: {} }
   useSetup.setState({
-    id: 1, confirmed: doc, doc, pending: [], draft: [], view: 'v', sight: 's', draftLamps: null, thumbs: {}, figures: {},
+    id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [], view: 'v', sight: 's', draftLamps: null, thumbs: {}, figures: {},
     lamps: { a: { key: 'ka', perOutput: 1, shines: false, perUnit: {}, colour: [1, 1, 1] }, b: { key: 'kb', perOutput: 1, shines: false, perUnit: {}, colour: [1, 1, 1] } },
     frames: { s: { 2: { type: 'frame', level: 2, frame: 'f', layers: { ka: layer(1), kb: layer(0.5) } } as unknown as FrameNews } },
   })
@@ -120,7 +120,7 @@ test('a locked light is left alone', async () => {
   if (!confirmed) throw new Error('no document')
   const doc = structuredClone(confirmed)
   if (doc.lights.a) doc.lights.a.locked = true
-  act(() => useSetup.setState({ doc, confirmed: doc }))
+  act(() => useSetup.setState({ doc, confirmed: doc, kept: doc }))
   row('Lantern').focus()
   await userEvent.keyboard('{ArrowRight}o')
   expect(stops('a')).toBe(0)
@@ -134,11 +134,11 @@ test('temperatures of lights chosen together keep their difference', async () =>
   const doc = structuredClone(confirmed)
   if (doc.lights.b) doc.lights.b.colour = { kelvin: 5000 }
   act(() => {
-    useSetup.setState({ doc, confirmed: doc })
+    useSetup.setState({ doc, confirmed: doc, kept: doc })
     useLook.setState({ picked: new Set(['a', 'b']), chosen: 'a', open: 'a' })
   })
   await user.click(screen.getByRole('textbox', { name: 'Lantern temperature in K' }))
-  await user.keyboard('+500{Enter}')
+  await user.keyboard('v+500{Enter}')
   const now = useSetup.getState().doc?.lights
   expect([now?.a?.colour.kelvin, now?.b?.colour.kelvin]).toEqual([3500, 5500])
 })

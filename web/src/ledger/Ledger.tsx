@@ -10,16 +10,16 @@ import { useQuery } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import type { Cost, Light, Notice, Setup, Warmth } from '../api.gen'
-import { readNumber, stopsText, tidy } from '../fields/number'
+import { becomes, giveBack, readNumber, stopsText, tidy } from '../fields/number'
 import { api } from '../net/client'
 import { pivotAt } from '../picture/navigate'
 import { cameraNow, choose, chooseAll, toggleAlone, useLook } from '../picture/look'
 import { gains, gives, groupsOf, isOff, mixed, type Gives } from '../setup/sums'
 import { toneOf } from '../setup/tone'
-import { entries, lampsNow, useSetup } from '../setup/store'
+import { entries, eraNow, lampsNow, useSetup } from '../setup/store'
 import { unitNames, unitOf } from '../setup/units'
 import { columns, sorted, storeColumns, storedColumns, type Facts, type Sort } from './columns'
-import { deeds, kindNames, lockedLight } from './deeds'
+import { deeds, kindNames, lockedLight, othersOf, type Way } from './deeds'
 import { readFilter } from './filter'
 import { LightGlyph } from './glyph'
 import { OpenLight } from './OpenLight'
@@ -396,9 +396,25 @@ function Lock({ name, locked, toggle }: { name: string; locked: boolean; toggle:
 }
 
 /** Stops is a slider round nought and its number. */
-function Stops({ name, value, change, locked }: { name: string; value: number; change: (v: number, done: boolean) => void; locked: boolean }) {
+function Stops({ name, value, change, locked, others }: { name: string; value: number; change: (v: number, done: Way) => void; locked: boolean; others?: () => number[] }) {
   const [text, setText] = useState<string | null>(null)
   const [held, setHeld] = useState(false)
+  // Where the knob was taken: until the hand has moved, it has changed nothing.
+  const taken = useRef<{ x: number; era: number } | null>(null)
+  const still = (e: Event) => {
+    const t = taken.current
+    if (t && e instanceof MouseEvent && Math.abs(e.clientX - t.x) > 2) t.x = Infinity
+    return t !== null && t.x !== Infinity
+  }
+  const era = useRef(0)
+  const commit = () => {
+    if (text === null || text === stopsText(value)) return true
+    const r = readNumber(text, value)
+    if (!r) return false
+    change(r.stops !== undefined ? value + r.stops : r.value, true)
+    return true
+  }
+  const typed = text !== null && text !== stopsText(value) ? becomes(readNumber(text, value), text, others?.() ?? [], stopsText, (v) => Math.min(Math.max(v, -10), 10)) : ''
   return (
     <>
       <Slider
@@ -413,35 +429,57 @@ function Stops({ name, value, change, locked }: { name: string; value: number; c
         value={Math.min(Math.max(value, -4), 4)}
         getAriaLabel={() => `${name} stops`}
         getAriaValueText={(v) => `${stopsText(v)} stops`}
+        onPointerDownCapture={(e) => {
+          era.current = eraNow()
+          taken.current = (e.target as Element).closest('.MuiSlider-thumb') ? { x: e.clientX, era: eraNow() } : null
+        }}
         onKeyDown={(e) => setHeld(e.shiftKey)}
-        onChange={(e, v) => change(v as number, e.type === 'keydown')}
-        onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && change(v as number, true)}
+        onChange={(e, v) => {
+          if (e.type === 'keydown') change(v as number, 'held')
+          else if (era.current === eraNow() && !still(e)) change(v as number, false)
+        }}
+        onChangeCommitted={(e, v) => {
+          const idle = still(e as Event)
+          taken.current = null
+          if (e.type !== 'keyup' && e.type !== 'keydown' && !idle && era.current === eraNow()) change(v as number, true)
+        }}
         onDoubleClick={() => change(0, true)}
       />
-      <input
-        className="stops-text"
-        aria-label={`${name} stops, number`}
-        readOnly={locked}
-        value={text ?? stopsText(value)}
-        onFocus={(e) => {
-          setText(stopsText(value))
-          e.target.select()
-        }}
-        onChange={(e) => setText(e.target.value)}
-        onBlur={() => setText(null)}
-        onKeyDown={(e) => {
-          e.stopPropagation()
-          if (e.key === 'Escape') e.currentTarget.blur()
-          if (e.key !== 'Enter' || text === null) return
-          // A sign alone writes the value; two, or a star or a slash, change it.
-          const r = readNumber(/^[+]/.test(text.trim()) ? text.trim().slice(1) : text, value)
-          if (r) change(r.stops !== undefined ? value + r.stops : r.value, true)
-          e.currentTarget.blur()
-        }}
-      />
+      <span className="stops-box">
+        <input
+          className="stops-text"
+          aria-label={`${name} stops, number`}
+          readOnly={locked}
+          value={text ?? stopsText(value)}
+          onFocus={(e) => {
+            setText(stopsText(value))
+            e.target.select()
+          }}
+          onChange={(e) => setText(e.target.value)}
+          onBlur={() => {
+            commit()
+            setText(null)
+          }}
+          onKeyDown={(e) => {
+            e.stopPropagation()
+            if (e.key === 'Escape') {
+              setText(null)
+              requestAnimationFrame(() => giveBack(box(e.target)))
+            }
+            if (e.key === 'Enter' && readNumber(text ?? '', value)) giveBack(box(e.target))
+          }}
+        />
+        {typed && (
+          <span className={`becomes${typed === 'no number' ? ' wrong' : ''}`} role="status">
+            {typed}
+          </span>
+        )}
+      </span>
     </>
   )
 }
+
+const box = (t: EventTarget) => t as HTMLElement
 
 interface RowProps {
   id: string
@@ -533,13 +571,13 @@ const Row = memo(function Row({ id, doc, at, depth, grid, shown, l, warmth, off,
         onKeyDown={(e) => {
           if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey) return
           const step = e.shiftKey ? 0.1 : 1 / 3
-          if (e.key === 'ArrowRight' && !locked) deeds.stops(id, l, l.stops + step)
-          else if (e.key === 'ArrowLeft' && !locked) deeds.stops(id, l, l.stops - step)
+          if (e.key === 'ArrowRight') deeds.stops(id, l, l.stops + step, 'held')
+          else if (e.key === 'ArrowLeft') deeds.stops(id, l, l.stops - step, 'held')
           else if (e.key === 'Enter') toggle()
-          else if (e.key === 'o' && !locked) deeds.off(id, l)
+          else if (e.key === 'o') deeds.off(id, l)
           else if (e.key === 'a') toggleAlone([...useLook.getState().picked], false)
           else if (e.key === 'A') toggleAlone([id], true)
-          else if (e.key === '0' && !locked) deeds.stops(id, l, 0)
+          else if (e.key === '0') deeds.stops(id, l, 0)
           else return
           e.preventDefault()
           e.stopPropagation()
@@ -550,7 +588,7 @@ const Row = memo(function Row({ id, doc, at, depth, grid, shown, l, warmth, off,
           <Name value={l.name} label={`Name of ${l.name}`} drag={`light:${id}`} done={(n) => deeds.rename(id, l, n)} />
           <Lock name={l.name} locked={locked} toggle={() => deeds.lock([id])} />
         </span>
-        <Stops name={l.name} value={l.stops} locked={locked} change={(v, done) => deeds.stops(id, l, v, done)} />
+        <Stops name={l.name} value={l.stops} locked={locked} others={() => othersOf(id, (q) => q.stops)} change={(v, done) => deeds.stops(id, l, v, done)} />
         {shown.map((c) => cell(c.id))}
         <span className="acts">
           <button type="button" aria-label={`${l.name} off`} aria-pressed={l.off} title={l.off ? 'Turn on (O)' : 'Turn off (O)'} onClick={() => deeds.off(id, l)}>
@@ -601,8 +639,8 @@ function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs,
       onKeyDown={(e) => {
         if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey) return
         const step = e.shiftKey ? 0.1 : 1 / 3
-        if (e.key === 'ArrowRight') deeds.trim(id, doc, g.trim + step)
-        else if (e.key === 'ArrowLeft') deeds.trim(id, doc, g.trim - step)
+        if (e.key === 'ArrowRight') deeds.trim(id, doc, g.trim + step, 'held')
+        else if (e.key === 'ArrowLeft') deeds.trim(id, doc, g.trim - step, 'held')
         else if (e.key === 'Enter') toggle()
         else if (e.key === 'o') deeds.groupOff(id, doc)
         else if (e.key === 'k') deeds.lockGroup(id, doc)

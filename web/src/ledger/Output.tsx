@@ -2,7 +2,7 @@ import type { Light } from '../api.gen'
 import { NumberField } from '../fields/NumberField'
 import { useSetup } from '../setup/store'
 import { unitNames, unitOf, unitSays, type Unit } from '../setup/units'
-import { deeds } from './deeds'
+import { deeds, othersOf } from './deeds'
 
 /** Output is how strong a lamp is, in the unit it is told in. */
 export function Output({ id, l }: { id: string; l: Light }) {
@@ -10,7 +10,6 @@ export function Output({ id, l }: { id: string; l: Light }) {
   const unit = unitOf(l)
   const units = (Object.keys(unitNames) as Unit[]).filter((u) => u === unit || fact?.perUnit[u])
   const measured = l.profile && !l.profile.scaled
-  const ev = unit === 'ev'
   return (
     <div className="field wide">
       <span className="label">Output</span>
@@ -20,7 +19,7 @@ export function Output({ id, l }: { id: string; l: Light }) {
             {Math.round(l.profile?.flux ?? 0)}
           </span>
         ) : (
-          <NumberField label={`${l.name} output`} value={l.output} min={ev ? -20 : 0} max={ev ? 30 : 1e9} step={ev ? 1 / 3 : 1.08} geometric={!ev} onDraft={(v, c) => deeds.number(id, l, 'output', v, unitNames[unit], false, c)} onDone={(v, c) => deeds.number(id, l, 'output', v, unitNames[unit], true, c)} onStops={(s) => deeds.stops(id, l, l.stops + s)} />
+          <NumberField label={`${l.name} output`} value={l.output} min={0} max={1e9} step={1.08} geometric others={() => othersOf(id, (q) => (unitOf(q) === unit ? q.output : undefined))} onDraft={(v, c) => deeds.number(id, l, 'output', v, unitNames[unit], false, c)} onDone={(v, c) => deeds.number(id, l, 'output', v, unitNames[unit], true, c)} onStops={(s) => deeds.stops(id, l, l.stops + s)} />
         )}
         {measured ? (
           <span className="unit">lm, as measured</span>

@@ -2,11 +2,14 @@ import { Slider } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import type { Light, Warmth } from '../api.gen'
 import { hexToLinear, linearToHex } from '../fields/colour'
+import { ColourField } from '../fields/ColourField'
+import { giveBack } from '../fields/number'
 import { NumberField } from '../fields/NumberField'
 import { api } from '../net/client'
 import { startTool } from '../picture/tool'
+import { useSetup } from '../setup/store'
 import { cssColour, linear, temperature } from '../setup/sums'
-import { deeds } from './deeds'
+import { deeds, othersOf } from './deeds'
 
 const mired = (k: number) => 1e6 / k
 
@@ -23,6 +26,9 @@ export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }
   const tint = l.colour.tint ?? 0
   const warm = Array.from({ length: 9 }, (_, i) => cssColour(temperature(warmth, 1e6 / (mired(1500) + ((mired(12000) - mired(1500)) * i) / 8))))
   const own = linear(warmth, l.colour)
+  // By as many mired for all that are chosen: they keep their difference.
+  const from = mired(useSetup((s) => s.kept?.lights[id]?.colour.kelvin) ?? kelvin ?? 6500)
+  const warmer = (v: number) => (k: number) => 1e6 / Math.max(mired(k) - v - from, 1e6 / 25000)
   return (
     <>
       <div className="field wide">
@@ -39,12 +45,12 @@ export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }
             value={-mired(Math.min(Math.max(kelvin, 1500), 12000))}
             getAriaLabel={() => `${l.name} warmth`}
             getAriaValueText={() => `${kelvin} kelvin`}
-            onChange={(e, v) => deeds.kelvin(id, l, 1e6 / -(v as number), e.type === 'keydown')}
-            onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && deeds.kelvin(id, l, 1e6 / -(v as number))}
+            onChange={(e, v) => deeds.kelvin(id, l, 1e6 / -(v as number), e.type === 'keydown' && 'held', warmer(v as number))}
+            onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && deeds.kelvin(id, l, 1e6 / -(v as number), true, warmer(v as number))}
           />
         ) : (
           <span className="pick">
-            <input type="color" aria-label={`${l.name} colour`} value={hexOf(own)} onChange={(e) => deeds.rgb(id, l, hexToLinear(e.target.value))} />
+            <ColourField label={`${l.name} colour`} hex={hexOf(own)} onDraft={(c) => deeds.rgb(id, l, c, false)} onDone={(c) => deeds.rgb(id, l, c)} />
             <input
               className="text hex"
               aria-label={`${l.name} hex`}
@@ -53,7 +59,7 @@ export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }
               spellCheck={false}
               onKeyDown={(e) => {
                 e.stopPropagation()
-                if (e.key === 'Enter') e.currentTarget.blur()
+                if (e.key === 'Enter') giveBack(e.currentTarget)
               }}
               onBlur={(e) => {
                 const t = e.target.value.trim().replace(/^#?/, '#')
@@ -63,7 +69,7 @@ export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }
             />
           </span>
         )}
-        {kelvin ? <NumberField label={`${l.name} temperature`} value={kelvin} unit="K" min={800} max={25000} step={100} onDraft={(v, c) => deeds.kelvin(id, l, v, false, c)} onDone={(v, c) => deeds.kelvin(id, l, v, true, c)} /> : <span />}
+        {kelvin ? <NumberField label={`${l.name} temperature`} value={kelvin} unit="K" others={() => othersOf(id, (q) => q.colour.kelvin)} min={800} max={25000} step={100} onDraft={(v, c) => deeds.kelvin(id, l, v, false, c)} onDone={(v, c) => deeds.kelvin(id, l, v, true, c)} /> : <span />}
       </div>
       <div className="word-row">
         {kelvin ? (
@@ -84,7 +90,7 @@ export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }
           <span className="label" title="Off the black-body curve, in thousandths of Duv: green above zero, magenta below">
             Tint
           </span>
-          <NumberField label={`${l.name} tint`} value={tint} min={-30} max={30} step={1} onDraft={(v, c) => deeds.tint(id, l, v, false, c)} onDone={(v, c) => deeds.tint(id, l, v, true, c)} onReset={() => deeds.tint(id, l, 0)} show={(v) => (v === 0 ? '0' : `${v > 0 ? '+' : '−'}${Math.abs(Math.round(v * 10) / 10)}${v > 0 ? ' green' : ' mag.'}`)} />
+          <NumberField label={`${l.name} tint`} value={tint} others={() => othersOf(id, (q) => (q.colour.rgb ? undefined : (q.colour.tint ?? 0)))} min={-30} max={30} step={1} onDraft={(v, c) => deeds.tint(id, l, v, false, c)} onDone={(v, c) => deeds.tint(id, l, v, true, c)} onReset={() => deeds.tint(id, l, 0)} show={(v) => (v === 0 ? '0' : `${v > 0 ? '+' : '−'}${Math.abs(Math.round(v * 10) / 10)}${v > 0 ? ' green' : ' mag.'}`)} />
         </div>
       ) : (
         <div className="field" />

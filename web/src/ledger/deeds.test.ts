@@ -1,7 +1,7 @@
 import { beforeEach, expect, test, vi } from 'vitest'
 import type { Light, Setup } from '../api.gen'
 
-vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {} }))
+vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 const { deeds, grab, freeName } = await import('./deeds')
 const { copyLights, pasteLights } = await import('./clipboard')
@@ -17,8 +17,8 @@ const camera = { name: '', order: 0, eye: [0, 1, 5] as [number, number, number],
 
 beforeEach(() => {
   const groups = { hall: { name: 'Hall', order: 0, trim: 0, off: false }, keeper: { name: 'Keeper', order: 1, trim: 0, off: false } }
-  const doc = { version: 1, name: 'n', target: 't', curve: 'plain', groups, lights: { a: lamp('Lamp', 1), b: lamp('Rim', 2), c: lamp('Fill', 3, { locked: true }) }, views: {}, looks: {} } as Setup
-  useSetup.setState({ id: 1, confirmed: doc, doc, pending: [], draft: [] })
+  const doc = { version: 1, name: 'n', target: 't', curve: 'plain', groups, lights: { a: lamp('Lamp', 1), b: lamp('Rim', 2), c: lamp('Fill', 3, { locked: true }) }, views: {}, looks: {}, objects: {}, materials: {}, backdrops: {}, channels: {} } as Setup
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [] })
   choose(null)
 })
 

@@ -2,7 +2,8 @@ import type { Gel, Group, Light, Placed, Setup } from '../api.gen'
 import { stopsText, tidy } from '../fields/number'
 import { axes, add, times, type Camera, type V3 } from '../picture/camera'
 import { choose, chooseAll, useLook } from '../picture/look'
-import { draft, edit, entries, say, useSetup, type Op } from '../setup/store'
+import { lockedLight, own } from '../setup/locks'
+import { draft, edit, entries, hold, say, useSetup, type Op } from '../setup/store'
 import { groupsOf } from '../setup/sums'
 import { rested, resting, standing } from '../setup/travel'
 import { inUnit, unitNames, type Unit } from '../setup/units'
@@ -13,10 +14,19 @@ const at = (id: string, field: string) => `/lights/${id}/${field}`
 
 export const replace = (path: string, value: unknown): Op => ({ op: 'replace', path, value })
 
-/** lockedLight tells the lights that hands and fields leave alone. */
-export const lockedLight = (doc: Setup, l: Light) => Boolean(l.locked) || groupsOf(doc, l.group).some((g) => g.locked)
+export { lockedLight } from '../setup/locks'
 
-const now = () => useSetup.getState().doc
+/** now is the document that acts begin from: with what is on its way, without what is under the hand. */
+const now = () => useSetup.getState().kept
+
+/** How far an act has come: shown only, held by a key that may go on, or done. */
+export type Way = boolean | 'held'
+
+const make = (way: Way, label: string, ops: Op[]) => {
+  if (way === true) edit(label, ops)
+  else if (way === 'held') hold(label, ops)
+  else draft(ops)
+}
 
 /** together are the lights that an edit of one goes to: all that are chosen with it, except what is locked. */
 export function together(id: string): [string, Light][] {
@@ -29,6 +39,13 @@ export function together(id: string): [string, Light][] {
     return l && (!lockedLight(doc, l) || ids.length === 1) ? [[i, l] as [string, Light]] : []
   })
 }
+
+/** othersOf are the values that the lights edited with one have of something. */
+export const othersOf = (id: string, value: (l: Light) => number | undefined): number[] =>
+  together(id).flatMap(([i, l]) => {
+    const v = i === id ? undefined : value(l)
+    return v === undefined ? [] : [v]
+  })
 
 const named = (list: [string, Light][]) => (list.length === 1 ? (list[0]?.[1].name ?? '') : `${list.length} lights`)
 
@@ -55,7 +72,7 @@ export function freeName(doc: Setup, group: string, name: string, also: string[]
 }
 
 /** setField sets a field of a light, and of all that are chosen with it where fits says so. */
-export function setField<K extends keyof Light>(id: string, _: Light, field: K, value: Light[K] | ((l: Light, id: string) => Light[K]), words: string, done = true, fits: (l: Light) => boolean = () => true) {
+export function setField<K extends keyof Light>(id: string, _: Light, field: K, value: Light[K] | ((l: Light, id: string) => Light[K]), words: string, done: Way = true, fits: (l: Light) => boolean = () => true) {
   const list = together(id).filter(([, l]) => fits(l))
   const ops: Op[] = []
   const had = new Set<string>()
@@ -69,12 +86,8 @@ export function setField<K extends keyof Light>(id: string, _: Light, field: K, 
     }
   }
   if (list.length === 0) return
-  if (done) edit(`${named(list)} ${words}`, ops)
-  else draft(ops)
+  make(done, `${named(list)} ${words}`, ops)
 }
-
-/** own are the fields that linked lights do not share. */
-const own = new Set<string>(['name', 'group', 'order', 'off', 'locked', 'position', 'aim', 'roll'])
 
 /** linkedWith are a light and all that share its values. */
 export function linkedWith(id: string): string[] {
@@ -83,7 +96,7 @@ export function linkedWith(id: string): string[] {
   return link ? [id, ...Object.keys(lights).filter((i) => i !== id && lights[i]?.link === link)] : [id]
 }
 
-const began = (id: string) => useSetup.getState().confirmed?.lights[id]
+const began = (id: string) => now()?.lights[id]
 
 const placedKind = (k: Light['kind']) => k !== 'sky' && k !== 'sun' && k !== 'emissive'
 
@@ -104,22 +117,20 @@ type NumberField = 'output' | 'length' | 'grid' | 'unitAt' | 'noDiffuse' | 'noSp
 const fieldNames: Partial<Record<NumberField, string>> = { unitAt: 'at', noDiffuse: 'matt share', noSpecular: 'glossy share', inner: 'inner cone', outer: 'outer cone', shadowMap: 'shadow map' }
 
 export const deeds = {
-  stops(id: string, l: Light, value: number, done = true) {
+  stops(id: string, l: Light, value: number, done: Way = true) {
     // Relative for all that are chosen: each keeps its difference from the others.
     const v = Math.round(Math.min(Math.max(value, -10), 10) * 1000) / 1000
-    const by = v - l.stops
-    setField(id, l, 'stops', (q, i) => (i === id ? v : Math.round(Math.min(Math.max(q.stops + by, -10), 10) * 1000) / 1000), `${stopsText(v - (began(id)?.stops ?? l.stops))} st`, done)
+    const by = v - (began(id)?.stops ?? l.stops)
+    setField(id, l, 'stops', (q, i) => (i === id ? v : Math.round(Math.min(Math.max(q.stops + by, -10), 10) * 1000) / 1000), `${stopsText(by)} st`, done)
   },
-  trim(id: string, doc: Setup, value: number, done = true) {
+  trim(id: string, doc: Setup, value: number, done: Way = true) {
     const g = doc.groups[id]
     if (!g) return
     const v = Math.round(Math.min(Math.max(value, -10), 10) * 1000) / 1000
-    const ops = [replace(`/groups/${id}/trim`, v)]
-    if (done) edit(`${g.name} trim ${stopsText(v)} st`, ops)
-    else draft(ops)
+    make(done, `${g.name} trim ${stopsText(v)} st`, [replace(`/groups/${id}/trim`, v)])
   },
   /** kelvin sets the temperature; lights chosen with it that have one change in the same way. */
-  kelvin: (id: string, l: Light, k: number, done = true, change: (x: number) => number = () => k) =>
+  kelvin: (id: string, l: Light, k: number, done: Way = true, change: (x: number) => number = () => k) =>
     setField(id, l, 'colour', (q, i) => ({ ...(q.colour.gel ? { gel: q.colour.gel } : {}), ...(q.colour.tint ? { tint: q.colour.tint } : {}), kelvin: round(Math.min(Math.max(i === id || !q.colour.kelvin ? k : change(q.colour.kelvin), 800), 25000), 10) }), `${round(k, 10)} K`, done),
   /** unit tells a light in another unit, and leaves it as bright as it is. */
   unit(id: string, l: Light, to: Unit) {
@@ -204,7 +215,7 @@ export const deeds = {
   },
   /** place puts a light where its result wants it. */
   place(id: string, p: Placed, words: string, done: boolean) {
-    const l = useSetup.getState().confirmed?.lights[id]
+    const l = began(id)
     if (!l) return
     const to: Partial<Light> = {}
     if (p.position) to.position = p.position.map((v) => round(v, 0.001)) as V3
@@ -278,6 +289,7 @@ export const deeds = {
       l.order = from.order + 0.001 * (ids.length + 1)
       if (placedKind(l.kind)) l.position = l.position.map((v, k) => round(v + (offset[k] ?? 0), 0.001)) as V3
       delete l.locked
+      delete l.link
       const id = free(taken, l.name)
       taken[id] = l
       ids.push(id)

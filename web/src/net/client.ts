@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, Contrast, Edit, Effect, Fault, Imported, Line, Listed, MoodPicture, Notice, PlaceAsk, Placed, Plot, PlotAsk, Point, Reading, RevertAsk, RigAnswer, RigAsk, Snapshot, SnagsAnswer, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth, WhoAnswer } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, Contrast, EditAsk, Effect, Fault, Imported, Line, Listed, MoodPicture, Notice, PlaceAsk, Placed, Plot, PlotAsk, Point, Reading, RevertAsk, RigAnswer, RigAsk, Snapshot, SnagsAnswer, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth, WhoAnswer } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -10,10 +10,32 @@ export class Refused extends Error {
   }
 }
 
-async function ask<T>(path: string, init?: RequestInit): Promise<T> {
+/** Busy is an answer that says: not now. The same may be asked again after so many seconds. */
+export class Busy extends Refused {
+  constructor(
+    fault: Fault,
+    status: number,
+    readonly after: number,
+  ) {
+    super(fault, status)
+  }
+}
+
+async function ask<T>(path: string, init?: RequestInit, again = false): Promise<T> {
   const r = await fetch(path, init)
-  if (!r.ok) throw new Refused(await words(r), r.status)
-  return (await r.json()) as T
+  if (r.ok) return (await r.json()) as T
+  if (r.status === 401 && !again) {
+    await me()
+    return ask<T>(path, init, true)
+  }
+  if (r.status === 503 || r.status === 429) throw new Busy(await words(r), r.status, Number(r.headers.get('Retry-After') ?? 1))
+  throw new Refused(await words(r), r.status)
+}
+
+/** me asks the server who this browser is here; it gives it a name where it has none. */
+export async function me() {
+  const r = await fetch('/api/me')
+  if (!r.ok) throw new Busy(await words(r), r.status, 1)
 }
 
 async function words(r: Response): Promise<Fault> {
@@ -32,7 +54,7 @@ export const api = {
   palette: () => ask<Palette>('/api/palette'),
   curves: (hash: string) => ask<Polar>(`/api/profiles/${hash}`),
   warmth: () => ask<Warmth>('/api/warmth'),
-  edit: (id: number, e: Edit) => ask<Answer>(`/api/setups/${id}/edits`, post(e)),
+  edit: (id: number, e: EditAsk) => ask<Answer>(`/api/setups/${id}/edits`, post(e)),
   undo: (id: number, u: UndoAsk) => ask<Answer>(`/api/setups/${id}/undo`, post(u)),
   weigh: (id: number, p: Point) => ask<Reading>(`/api/setups/${id}/weigh`, post(p)),
   place: (id: number, q: PlaceAsk) => ask<Placed>(`/api/setups/${id}/placement`, post(q)),
@@ -54,14 +76,18 @@ export const api = {
   forgetSnapshot: (id: number, snapshot: number) => ask<boolean>(`/api/setups/${id}/snapshots/${snapshot}`, { method: 'DELETE' }),
   aside: (id: number, a: AsideAsk) => ask<Aside[]>(`/api/setups/${id}/aside`, post(a)),
   compare: (id: number, sight: string, view: string, a: number, b: number) => ask<Notice | null>(`/api/setups/${id}/compare?sight=${sight}&view=${view}&a=${a}&b=${b}`),
-  next: (id: number, person: string) => ask<Answer>(`/api/setups/${id}/next?person=${encodeURIComponent(person)}`),
+  next: (id: number) => ask<Answer>(`/api/setups/${id}/next`),
+  archive: (id: number, archived: boolean) => ask<boolean>(`/api/setups/${id}/archived`, post({ archived })),
+  rename: (id: number, seq: number, name: string) => ask<Answer>(`/api/setups/${id}/name`, post({ name, window: windowName, seq, called: called() })),
+  removeSetup: (id: number) => ask<boolean>(`/api/setups/${id}`, { method: 'DELETE' }),
+  restore: (id: number) => ask<boolean>(`/api/setups/${id}/restored`, post({})),
 }
 
 /** importFile sends a GLB for a new setup and tells how much of it has gone over. */
 export const importFile = (file: File, progress: (share: number) => void) => send<Imported>('/api/import', file, progress)
 
 /** bringAgain sends a new version of a setup's place. */
-export const bringAgain = (id: number, seq: number, file: File, progress: (share: number) => void) => send<Again>(`/api/setups/${id}/place?person=${person}&window=${windowName}&seq=${seq}&called=${encodeURIComponent(called())}`, file, progress)
+export const bringAgain = (id: number, seq: number, file: File, progress: (share: number) => void) => send<Again>(`/api/setups/${id}/place?window=${windowName}&seq=${seq}&called=${encodeURIComponent(called())}`, file, progress)
 
 /** keepProfile and keepSlide send a luminaire file, or a picture for a gobo. */
 export const keepProfile = (file: File) => send<KeptProfile>('/api/profiles', file, () => undefined)
@@ -76,9 +102,10 @@ function send<T>(path: string, file: File, progress: (share: number) => void): P
     x.upload.onprogress = (e) => e.lengthComputable && progress(e.loaded / e.total)
     x.onload = () => {
       if (x.status === 200) resolve(x.response as T)
+      else if (x.status === 503 || x.status === 429) reject(new Busy((x.response as Fault | null) ?? { what: 'The server is busy.', remedy: 'Try again in a moment.' }, x.status, 1))
       else reject(new Refused((x.response as Fault | null) ?? { what: `The server answered ${x.status}.`, remedy: 'Try again.' }, x.status))
     }
-    x.onerror = () => reject(new Refused({ what: 'The file could not be sent.', remedy: 'Check that Willowherb is running, then drop it again. Files over 1 GB are refused.' }, 0))
+    x.onerror = () => reject(new Refused({ what: 'The file could not be sent.', remedy: 'Check that Willowherb is running, then drop it again. Files over 512 MB are refused.' }, 0))
     x.send(file)
   })
 }
@@ -94,8 +121,7 @@ function stored(area: Storage, key: string, make: () => string): string {
 
 const random = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => b.toString(16).padStart(2, '0')).join('')
 
-/** person names this browser; window names this page load, so that a sequence number is never used twice. */
-export const person = stored(localStorage, 'willowherb.person', random)
+/** windowName names this page load, so that a sequence number is never used twice. Who the person is, the server knows. */
 export const windowName = random()
 
 const birds = ['Heron', 'Curlew', 'Avocet', 'Lapwing', 'Bittern', 'Teal', 'Dunlin', 'Plover', 'Redshank', 'Snipe', 'Tern', 'Egret']

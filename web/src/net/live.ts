@@ -1,7 +1,7 @@
 import type { Gaze } from '../api.gen'
 import { useLook, type Way } from '../picture/look'
 import { gazes, hear, useSetup, type News, type Op } from '../setup/store'
-import { called, person, windowName } from './client'
+import { called, me, windowName } from './client'
 
 /** Light alone, on grey, is another rendering; all other ways of seeing are made from the same layers. */
 export const neutral = (w: Way) => w === 'light' || w === 'illuminance'
@@ -25,21 +25,29 @@ export function connect(id: number): () => void {
   let ended = false
   let tries = 0
   let timer: ReturnType<typeof setTimeout> | undefined
-  const open = () => {
+  const open = async () => {
+    try {
+      await me() // a socket cannot be told that its browser is not known
+    } catch {
+      lost()
+      return
+    }
+    if (ended) return
     const view = useSetup.getState().view
     const at = location.protocol === 'https:' ? 'wss' : 'ws'
-    socket = new WebSocket(`${at}://${location.host}/api/setups/${id}/live?person=${person}&window=${windowName}&called=${encodeURIComponent(called())}&view=${encodeURIComponent(view)}`)
+    socket = new WebSocket(`${at}://${location.host}/api/setups/${id}/live?window=${windowName}&called=${encodeURIComponent(called())}&view=${encodeURIComponent(view)}`)
     socket.onmessage = (e) => {
       tries = 0
       hear(JSON.parse(e.data as string) as News)
     }
-    socket.onclose = () => {
-      if (ended) return
-      useSetup.setState({ connected: false })
-      timer = setTimeout(open, Math.min(250 * 2 ** tries++, 3000))
-    }
+    socket.onclose = lost
   }
-  open()
+  const lost = () => {
+    if (ended) return
+    useSetup.setState({ connected: false })
+    timer = setTimeout(() => void open(), Math.min(250 * 2 ** tries++, 3000))
+  }
+  void open()
   const send = (m: unknown) => socket?.readyState === WebSocket.OPEN && socket.send(JSON.stringify(m))
   speak = send
   // Gazes follow the eye at most thirty times a second; the last one always goes.

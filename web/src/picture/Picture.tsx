@@ -112,7 +112,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   useEffect(() => {
     if (!composite || !finestSize || id === null) return
     const stop = new AbortController()
-    const wanted: { key: string; stamp: string; frame: FrameNews; lamp: string; part: number; scale: number; version: number }[] = []
+    const wanted: { key: string; stamp: string; frame: FrameNews; lamp: string; part: number; scale: number; address: string }[] = []
     let ready = true
     const want = (f: LampFact, needed: boolean) => {
       const frame = best(frames, f.key)
@@ -122,7 +122,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         return
       }
       for (const [part] of partsOf(way, f.shines)) {
-        if ((news.scales[part] ?? 0) > 0) wanted.push({ key: partKey(sight, f.key, part), stamp: `${frame.level}:${news.version}`, frame, lamp: f.key, part, scale: news.scales[part] ?? 1, version: news.version })
+        if ((news.scales[part] ?? 0) > 0) wanted.push({ key: partKey(sight, f.key, part), stamp: `${frame.level}:${news.parts[part]}`, frame, lamp: f.key, part, scale: news.scales[part] ?? 1, address: news.parts[part] ?? '' })
       }
     }
     Object.values(all.lamps).forEach((f) => want(f, true))
@@ -133,7 +133,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     canvas.current?.setAttribute('data-waiting', String(missing.length))
     if (missing.length === 0 && !fresh) return
     const load = async (w: (typeof wanted)[number]) => {
-      const r = await fetch(`/api/setups/${id}/layers/${w.frame.frame}/${w.lamp}/${w.version}?part=${w.part}`, { signal: stop.signal })
+      const r = await fetch(`/api/setups/${id}/layers/${w.frame.frame}/${w.lamp}/${w.address}`, { signal: stop.signal })
       if (!r.ok) return false
       const words = new Uint32Array(await r.arrayBuffer())
       if (stop.signal.aborted || words.length !== w.frame.width * w.frame.height) return false

@@ -3,7 +3,7 @@ import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import type { Light, Placed, PlaceAsk, Setup } from '../api.gen'
 
 const place = vi.fn<(id: number, q: PlaceAsk) => Promise<Placed>>()
-vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn(), place: (id: number, q: PlaceAsk) => place(id, q) }, person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {} }))
+vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn(), place: (id: number, q: PlaceAsk) => place(id, q) }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 const { ToolLayer } = await import('./ToolLayer')
 const { startTool, endTool, useTool } = await import('./tool')
@@ -20,7 +20,7 @@ const at = (x: number, y: number) => ({ clientX: x * 100, clientY: y * 50, butto
 
 beforeEach(() => {
   const doc = { version: 1, name: 'n', target: 't', curve: 'plain', groups: {}, lights: { a: lamp }, views: {}, looks: {} } as unknown as Setup
-  useSetup.setState({ id: 1, confirmed: doc, doc, pending: [], draft: [], lamps: {}, draftLamps: null })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [], lamps: {}, draftLamps: null })
   place.mockReset()
   act(() => endTool(true))
   render(<ToolLayer colourAt={(x) => (x > 0.5 ? [2, 1, 0.5] : [0, 0, 0])} />)

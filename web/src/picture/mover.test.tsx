@@ -2,7 +2,7 @@ import { fireEvent, render } from '@testing-library/react'
 import { beforeEach, expect, test, vi } from 'vitest'
 import type { Setup, Thing } from '../api.gen'
 
-vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {} }))
+vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 const { MoverHandle, moverOf } = await import('./MoverHandle')
 const { project } = await import('./camera')
@@ -22,7 +22,7 @@ const at = (p: [number, number, number]) => {
 const now = () => (useSetup.getState().doc as Setup).objects?.k
 
 beforeEach(() => {
-  useSetup.setState({ id: 1, confirmed: doc, doc, pending: [], draft: [] })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [] })
   useThings.setState({ things: [thing('Keeper/coat'), thing('Keeper/head'), thing('Wall')], facts: null })
 })
 

@@ -1,4 +1,5 @@
 import { draft, edit, useSetup, type Op } from '../setup/store'
+import { lockedLight } from '../setup/locks'
 import { resting } from '../setup/travel'
 import { useLook } from './look'
 
@@ -7,8 +8,9 @@ export function followThrough(): () => void {
   return useLook.subscribe((s, before) => {
     if (!s.through || !s.camera || s.through !== before.through) return
     if (s.camera === before.camera && s.moving === before.moving) return
-    const l = useSetup.getState().doc?.lights[s.through]
-    if (!l || l.locked) return
+    const doc = useSetup.getState().kept
+    const l = doc?.lights[s.through]
+    if (!doc || !l || lockedLight(doc, l)) return
     const r = (v: number) => Math.round(v * 1e4) / 1e4
     const to = resting(s.through, { position: s.camera.eye, aim: s.camera.aim })
     const ops: Op[] = [

@@ -240,7 +240,7 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
           if (!Number.isFinite(by)) return
           const ids = new Set(r.moves.flatMap((i) => linkedWith(i)))
           const ops = [...ids].flatMap((i): Op[] => {
-            const l = useSetup.getState().confirmed?.lights[i]
+            const l = useSetup.getState().kept?.lights[i]
             return l ? [{ op: 'replace', path: `/lights/${i}/stops`, value: Math.round((l.stops + by) * 1000) / 1000 }] : []
           })
           if (done) edit(`${r.name} ${tidy(times)}:1`, ops)

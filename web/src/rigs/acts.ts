@@ -4,7 +4,8 @@ import { chooseAll } from '../picture/look'
 import type { V3 } from '../picture/camera'
 import { draft, edit, useSetup, type Op } from '../setup/store'
 
-const now = () => useSetup.getState().confirmed as Setup
+/** now is the document that acts begin from: with what is on its way, without what is under the hand. */
+const now = () => useSetup.getState().kept as Setup
 const round = (v: number) => Math.round(v * 1000) / 1000
 
 /** membersOf are the lights of a group. */

@@ -1,20 +1,20 @@
 import { beforeEach, expect, test, vi } from 'vitest'
 import type { Setup, StageFacts, Thing } from '../api.gen'
 
-vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, person: 'me', called: () => 'Heron', windowName: 'here', Refused: class extends Error {} }))
+vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 const { addBackdrop, baseOf, change, figureOf, paint, saidOf, scrub, tree } = await import('./acts')
 const { useSetup } = await import('../setup/store')
 
 const thing = (path: string, lo: number, hi: number): Thing => ({ name: path.split('/').at(-1) ?? '', path, triangles: 10, lo: [lo, 0, lo], hi: [hi, 2, hi], materials: ['brick'] })
 const things = [thing('Keeper/coat', 0, 1), thing('Keeper/lantern', 1, 3), thing('Hall/wall 10', 5, 9), thing('Hall/wall 2', 5, 9)]
-const doc = (over: Partial<Setup> = {}) => ({ version: 1, name: 'n', target: 't', curve: 'plain', groups: {}, lights: {}, views: {}, looks: {}, ...over }) as Setup
+const doc = (over: Partial<Setup> = {}) => ({ version: 1, name: 'n', target: 't', curve: 'plain', groups: {}, lights: {}, views: {}, looks: {}, objects: {}, materials: {}, backdrops: {}, channels: {}, ...over }) as Setup
 const now = () => useSetup.getState().doc as Setup
 const label = () => useSetup.getState().pending.at(-1)?.label
 
 beforeEach(() => {
   const d = doc()
-  useSetup.setState({ id: 1, confirmed: d, doc: d, pending: [], draft: [] })
+  useSetup.setState({ id: 1, confirmed: d, kept: d, doc: d, pending: [], draft: [] })
 })
 
 test('the hierarchy is a tree, numbers in their order', () => {

@@ -5,7 +5,8 @@ import { tidy } from '../fields/number'
 import type { V3 } from '../picture/camera'
 import { draft, edit, say, useSetup, type Op } from '../setup/store'
 
-const now = () => useSetup.getState().doc as Setup
+/** now is the document that acts begin from: with what is on its way, without what is under the hand. */
+const now = () => useSetup.getState().kept as Setup
 
 /** entryOf is what the setup says of exactly this path. */
 export const entryOf = (doc: Setup, path: string): [string, Placed] | undefined => Object.entries(doc.objects ?? {}).find(([, o]) => o.path === path)
@@ -53,7 +54,6 @@ export function changeOps(doc: Setup, path: string, part: Partial<Placed>, thing
   const idle = !after.name && (!after.part || after.part === 'static') && !after.hidden && !after.locked && !after.turn && after.offset.every((v) => v === 0) && typeof after.channels !== 'number'
   if (!found) {
     if (idle) return []
-    if (!doc.objects) ops.push({ op: 'add', path: '/objects', value: {} })
     ops.push({ op: 'add', path: `/objects/${free(doc.objects ?? {}, last(path))}`, value: after })
   } else if (idle) ops.push({ op: 'remove', path: `/objects/${found[0]}` })
   else for (const [k, v] of Object.entries(part)) ops.push({ op: 'add', path: `/objects/${found[0]}/${k}`, value: v ?? null })
@@ -93,7 +93,6 @@ export function helper(path: string, things: Thing[]) {
     return
   }
   const ops: Op[] = changeOps(doc, path, { channels: own & ~(1 << n) }, things)
-  if (!doc.channels) ops.push({ op: 'add', path: '/channels', value: {} })
   if (!doc.channels?.[n + 1]?.name) ops.push({ op: 'add', path: `/channels/${n + 1}`, value: { name: `All but ${name}`.slice(0, 40) } })
   const group = Object.entries(doc.groups).find(([, g]) => g.name.toLowerCase() === name.toLowerCase())?.[0] ?? Object.keys(doc.groups)[0] ?? ''
   const called = freeName(doc, group, `Helper, ${name}`)
@@ -113,7 +112,6 @@ export function paint(surface: Surface, part: { [K in keyof Omit<Material, 'name
   const doc = now()
   const found = Object.entries(doc.materials ?? {}).find(([, m]) => m.name === surface.name)
   const ops: Op[] = []
-  if (!doc.materials) ops.push({ op: 'add', path: '/materials', value: {} })
   const after: Record<string, unknown> = { ...(found?.[1] ?? { name: surface.name }) }
   for (const [k, v] of Object.entries(part)) {
     if (v === null) delete after[k]
@@ -157,7 +155,7 @@ export function addBackdrop(at: V3, height: number, eye: V3, figure: string) {
   const f = (facing * Math.PI) / 180
   const r = (v: number) => Math.round(v * 1000) / 1000
   const b: Backdrop = { name, position: [r(at[0] + Math.sin(f) * d * 0.35), r(at[1]), r(at[2] + Math.cos(f) * d * 0.35)], facing: r(facing), width: r(h * 2), depth: r(d), height: r(h), curve: r(h * 0.35), colour: [0.18, 0.18, 0.18], roughness: 0.9 }
-  const ops: Op[] = doc.backdrops ? [] : [{ op: 'add', path: '/backdrops', value: {} }]
+  const ops: Op[] = []
   edit(`${name} put in`, [...ops, { op: 'add', path: `/backdrops/${free(doc.backdrops ?? {}, name)}`, value: b }])
 }
 

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import type { Snapshot } from '../api.gen'
 import { askFor, late } from '../frame/Ask'
 import { usePanel } from '../frame/panels'
-import { api, person, Refused } from '../net/client'
+import { api, Refused } from '../net/client'
 import { revert, say, useSetup } from '../setup/store'
 import { compareWith, useAside } from './aside'
 
@@ -27,13 +27,13 @@ export function Snapshots() {
   if (id === null) return null
   const keep = () => {
     const n = name.trim() || `State ${(list.data?.length ?? 0) + 1}`
-    api.keep(id, { name: n, view, person }).then(() => {
+    api.keep(id, { name: n, view }).then(() => {
       setName('')
       changed()
     }, trouble)
   }
   const rename = (s: Snapshot) => {
-    askFor('Name of the snapshot', s.name, (n) => void api.renameSnapshot(id, s.id, { name: n, view: s.view, person }).then(changed, trouble))
+    askFor('Name of the snapshot', s.name, (n) => void api.renameSnapshot(id, s.id, { name: n, view: s.view }).then(changed, trouble))
   }
   return (
     <section className="panel" aria-label="Snapshots">

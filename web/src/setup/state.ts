@@ -1,0 +1,141 @@
+import jsonpatch, { type Operation } from 'fast-json-patch'
+import { create } from 'zustand'
+import type { Figures, FrameNews, LampFact, Setup } from '../api.gen'
+
+export interface Op {
+  op: 'add' | 'replace' | 'remove'
+  path: string
+  value?: unknown
+}
+
+export interface Pending {
+  seq: number
+  ops: Op[]
+  label: string
+  /** The revision that was seen when it was made. */
+  base: number
+}
+
+export interface Trouble {
+  what: string
+  remedy: string
+}
+
+export interface State {
+  id: number | null
+  project: string
+  file: string
+  notes: string[]
+  /** The person that this browser is, and the full name of this window, as the server knows them. */
+  you: string
+  mine: string
+  /** Why the document makes no sense, if it does not: it can be taken back. */
+  broken: string
+  /** The document as the server has it; with what is on its way; and with what is under the hand. */
+  confirmed: Setup | null
+  kept: Setup | null
+  doc: Setup | null
+  revision: number
+  pending: Pending[]
+  draft: Op[]
+  lamps: Record<string, LampFact>
+  /** The lamps as the drag under way would have them, until those of its edit have come. */
+  draftLamps: Record<string, LampFact> | null
+  view: string
+  /** The sight that this window has now: a key of frames. */
+  sight: string
+  /** The eye has moved and the server has not yet said what it sees. */
+  astray: boolean
+  /** Frames of each sight by level, and thumbnails by view. */
+  frames: Record<string, Record<number, FrameNews>>
+  thumbs: Record<string, FrameNews>
+  people: Record<string, string>
+  windows: number
+  figures: Record<string, Figures>
+  undoLabel: string
+  redoLabel: string
+  connected: boolean
+  /** The server is there, but waits for its database. */
+  away: boolean
+  trouble: Trouble | null
+  said: string
+}
+
+/** blank is how a setup begins that is not open yet. */
+export const blank = {
+  id: null,
+  broken: '',
+  confirmed: null,
+  kept: null,
+  doc: null,
+  revision: 0,
+  pending: [] as Pending[],
+  draft: [] as Op[],
+  lamps: {},
+  draftLamps: null,
+  view: '',
+  sight: '',
+  frames: {},
+  thumbs: {},
+  figures: {},
+  undoLabel: '',
+  redoLabel: '',
+}
+
+export const useSetup = create<State>(() => ({
+  ...blank,
+  project: '',
+  file: '',
+  notes: [],
+  you: '',
+  mine: '',
+  astray: false,
+  people: {},
+  windows: 0,
+  connected: false,
+  away: false,
+  trouble: null,
+  said: '',
+}))
+
+export const set = useSetup.setState
+export const get = useSetup.getState
+
+/** patched applies ops to a copy; an op whose place is gone is passed over. */
+export function patched(doc: Setup, ops: Op[]): Setup {
+  if (ops.length === 0) return doc
+  const copy = structuredClone(doc)
+  for (const o of ops) {
+    try {
+      jsonpatch.applyOperation(copy, structuredClone(o) as Operation, true)
+    } catch {
+      /* somebody else has removed it; the server will say so */
+    }
+  }
+  return copy
+}
+
+/** rebuild works out what is kept and what is shown from what changes. */
+export function rebuild(s: Partial<State>): Partial<State> {
+  const before = get()
+  const all = { ...before, ...s }
+  if (!all.confirmed) return s
+  const kept = all.confirmed === before.confirmed && all.pending === before.pending && before.kept ? before.kept : patched(all.confirmed, all.pending.flatMap((p) => p.ops))
+  return { ...s, kept, doc: patched(kept, all.draft) }
+}
+
+export function say(said: string) {
+  set({ said })
+}
+
+export function complain(t: Trouble | null) {
+  set({ trouble: t })
+}
+
+/** lampsNow are the lamps that the picture is to show: those of a drag under way before the setup's own. */
+export const lampsNow = (s: Pick<State, 'lamps' | 'draftLamps'>) => s.draftLamps ?? s.lamps
+
+/** entries lists a map of the document by its order keys. */
+export function entries<T extends { order: number }>(m: Record<string, T>): [string, T][] {
+  return Object.entries(m).sort((a, b) => a[1].order - b[1].order || (a[0] < b[0] ? -1 : 1))
+}
