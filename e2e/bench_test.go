@@ -18,6 +18,7 @@ import (
 	"willowherb/core/vec"
 	"willowherb/demo"
 	"willowherb/format/gltf"
+	api "willowherb/server"
 )
 
 // box is where an element lies in the window.
@@ -61,7 +62,7 @@ const placed = `document.querySelector('canvas').dataset.sight && document.query
 // The eye is turned, moved and given another lens by hand; the picture follows in
 // motion, refines, and where it stands can be saved and gone back from.
 func TestTheEyeMovesAndAViewIsSaved(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	home := js[string](b, `document.querySelector('canvas').dataset.sight`)
@@ -109,7 +110,7 @@ func TestTheEyeMovesAndAViewIsSaved(t *testing.T) {
 // A lamp is taken by its handle and dragged: its light follows in the picture while
 // the hand holds it, and undo puts it back.
 func TestALampIsDraggedByItsHandle(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	before := s.document(1).Lights["lantern"].Position
@@ -170,7 +171,7 @@ func TestALampIsDraggedByItsHandle(t *testing.T) {
 // Q held asks what lights the point under the pointer; P pins it, and the pin
 // follows the light.
 func TestWeighAndPin(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	x, y := b.in(0.62, 0.85)
@@ -208,7 +209,7 @@ func quoted(s string) []byte {
 
 // Every way of seeing shows its picture and, where it measures, its legend.
 func TestWaysOfSeeing(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	b.row("lantern")
@@ -243,7 +244,7 @@ func TestWaysOfSeeing(t *testing.T) {
 
 // The Ledger finds, sorts, and counts what an eye would notice.
 func TestTheLedgerFindsAndMeasures(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	b.click(`[aria-label="Find and filter lights"]`)
@@ -312,14 +313,14 @@ func TestConflictsAreToldAndWaitingEditsSurvive(t *testing.T) {
 	b := open(t, s.base, 1280, 800)
 	b.until("the Ledger", `document.querySelector('[data-light=lantern]') && !document.querySelector('.lost')`)
 	// Somebody else's edit, made on the same revision, comes in just before ours.
-	body, _ := json.Marshal(setup.Edit{Person: "bea", Called: "Bea", Window: "elsewhere", Seq: 1, Target: "base", Label: "Lantern +2.0 st", Ops: []setup.Op{{Op: "replace", Path: "/lights/lantern/stops", Value: json.RawMessage("2")}}})
+	body, _ := json.Marshal(api.EditAsk{Called: "Bea", Window: "elsewhere", Seq: 1, Target: "base", Label: "Lantern +2.0 st", Ops: []setup.Op{{Op: "replace", Path: "/lights/lantern/stops", Value: json.RawMessage("2")}}})
 	js[bool](b, `(() => { const real = window.fetch; window.fetch = async (u, o) => { if (String(u).endsWith('/edits')) { window.fetch = real; await real(u, { ...o, body: `+string(quoted(string(body)))+` }) } return real(u, o) }; return true })()`)
 	b.row("lantern")
 	b.do(chromedp.KeyEvent("0"))
 	b.until("told", `document.body.textContent.includes('You have replaced “Lantern +2.0 st”')`)
 	require.Zero(t, s.document(1).Lights["lantern"].Stops, "the last one wins")
 	// And the other way round: ours is known, theirs was made before they had heard of it.
-	r, err := http.Post(s.base+"/api/setups/1/edits", "application/json", bytes.NewReader(bytes.Replace(body, []byte(`"seq":1`), []byte(`"seq":2`), 1)))
+	r, err := s.post("/api/setups/1/edits", bytes.Replace(body, []byte(`"seq":1`), []byte(`"seq":2`), 1))
 	require.NoError(t, err)
 	_ = r.Body.Close()
 	b.until("told too", `document.body.textContent.includes('has replaced your')`)
@@ -342,7 +343,7 @@ func TestConflictsAreToldAndWaitingEditsSurvive(t *testing.T) {
 // The Scene step: a thing is found, taken out and put back, a material is changed,
 // and a changed file is brought in with the setup kept.
 func TestTheSceneStep(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	home := js[string](b, `document.querySelector('canvas').dataset.sight`)

@@ -3,6 +3,7 @@ package e2e
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"net/url"
 	"os"
@@ -18,6 +19,7 @@ import (
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+	api "willowherb/server"
 	"willowherb/store/storetest"
 )
 
@@ -28,6 +30,7 @@ type server struct {
 	cmd  *exec.Cmd
 	base string
 	args []string
+	dir  string // for its address; the test's own if empty
 }
 
 // start builds nothing: WILLOWHERB_BIN is the binary under test.
@@ -41,6 +44,26 @@ func start(t *testing.T, args ...string) *server {
 	t.Cleanup(s.kill)
 	return s
 }
+
+// shared is one server with the demo for the tests that leave it running: each finds
+// the demo as it was at first, with its pictures there already.
+func shared(t *testing.T) *server {
+	if common == nil {
+		common = &server{t: t, db: storetest.Copy(t, withDemo(t)), args: []string{"--demo"}, dir: os.TempDir()}
+		common.run(0)
+	}
+	s := *common
+	s.t = t
+	body, err := json.Marshal(api.RevertAsk{Window: "between", Seq: time.Now().UnixNano(), Revision: 0, Label: "As at first"})
+	require.NoError(t, err)
+	r, err := s.post("/api/setups/1/revert", body)
+	require.NoError(t, err)
+	_ = r.Body.Close()
+	require.Contains(t, []int{200, 409}, r.StatusCode, "409 where nothing was changed")
+	return &s
+}
+
+var common *server
 
 // withDemo is a database with the demo in it, made once: the place takes seconds.
 func withDemo(t *testing.T) string {
@@ -61,8 +84,14 @@ var (
 func (s *server) run(port int) {
 	bin := os.Getenv("WILLOWHERB_BIN")
 	require.NotEmpty(s.t, bin, "WILLOWHERB_BIN is set by scripts/test")
-	addr := filepath.Join(s.t.TempDir(), "addr")
-	s.cmd = exec.Command("nice", append([]string{"-n", "5", bin, "serve", "--db", s.db, "--port", fmt.Sprint(port), "--addr", addr, "--width", "320", "--samples", "4"}, s.args...)...)
+	dir := s.dir
+	if dir == "" {
+		dir = s.t.TempDir()
+	}
+	addr := filepath.Join(dir, fmt.Sprintf("willowherb-address-%d", time.Now().UnixNano()))
+	defer os.Remove(addr)
+	s.cmd = exec.Command("nice", append([]string{"-n", "5", bin, "serve", "--port", fmt.Sprint(port), "--addr", addr, "--width", "320", "--samples", "4"}, s.args...)...)
+	s.cmd.Env = append(os.Environ(), "WILLOWHERB_DB="+s.db)
 	s.cmd.Stdout, s.cmd.Stderr = os.Stderr, os.Stderr
 	require.NoError(s.t, s.cmd.Start())
 	require.Eventually(s.t, func() bool {
@@ -101,16 +130,34 @@ type tab struct {
 	allow []string
 }
 
-func open(t *testing.T, address string, w, h int64) *tab {
+// browser is one for all tests; each has a context of its own in it, with no cookies
+// and no storage of others.
+var browser = sync.OnceValue(func() context.Context {
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("force-color-profile", "srgb"),
 		chromedp.Flag("force-device-scale-factor", "1"), chromedp.Flag("font-render-hinting", "none"), chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-renderer-backgrounding", true), chromedp.WindowSize(int(w), int(h)))
-	alloc, end := chromedp.NewExecAllocator(context.Background(), opts...)
-	ctx, cancel := chromedp.NewContext(alloc)
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-renderer-backgrounding", true), chromedp.WindowSize(1280, 800))
+	alloc, _ := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, _ := chromedp.NewContext(alloc)
+	if err := chromedp.Do(ctx); err != nil {
+		panic(err)
+	}
+	return ctx
+})
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if common != nil {
+		common.kill()
+	}
+	_ = chromedp.Cancel(browser())
+	os.Exit(code)
+}
+
+func open(t *testing.T, address string, w, h int64) *tab {
+	ctx, cancel := chromedp.NewContext(browser(), chromedp.WithNewBrowserContext())
 	b := &tab{t: t, ctx: ctx}
 	t.Cleanup(func() {
 		cancel()
-		end()
 		b.mu.Lock()
 		defer b.mu.Unlock()
 		require.Empty(t, b.bad, "errors in the console")

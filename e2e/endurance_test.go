@@ -17,7 +17,9 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+	"willowherb/blob"
 	"willowherb/core/setup"
+	"willowherb/journal"
 	api "willowherb/server"
 	"willowherb/store"
 	"willowherb/store/storetest"
@@ -46,17 +48,17 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 			wg.Go(func() {
 				for i := 0; !dead.Load(); i++ {
 					label := fmt.Sprintf("round %d window %d edit %d", round, k, i)
-					v, _ := json.Marshal(float64(i%9) / 3)
-					body, _ := json.Marshal(setup.Edit{Person: "p", Window: fmt.Sprint("w", round, k), Seq: int64(i + 1), Target: "base", Label: label, Ops: []setup.Op{{Op: "replace", Path: "/lights/panel/stops", Value: v}}})
-					r, err := http.Post(s.base+"/api/setups/1/edits", "application/json", bytes.NewReader(body))
+					v, _ := json.Marshal(float64(i%9)/3 + float64(k)/100)
+					body, _ := json.Marshal(api.EditAsk{Window: fmt.Sprint("w", round, "-", k), Seq: int64(i + 1), Target: "base", Label: label, Ops: []setup.Op{{Op: "replace", Path: "/lights/panel/stops", Value: v}}})
+					r, err := s.post("/api/setups/1/edits", body)
 					if err != nil {
 						return
 					}
 					var a api.Answer
 					err = json.NewDecoder(r.Body).Decode(&a)
 					_ = r.Body.Close()
-					if err != nil || r.StatusCode != 200 {
-						return
+					if err != nil || r.StatusCode != 200 || a.Nothing {
+						continue
 					}
 					mu.Lock()
 					acknowledged[a.Revision] = label
@@ -73,13 +75,9 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 		wg.Wait()
 		s.restart()
 	}
-	st, err := store.Open(context.Background(), s.db)
-	require.NoError(t, err)
-	defer st.Close()
-	journal, err := st.Journal(context.Background(), 1, 0)
-	require.NoError(t, err)
+	entries := s.journal()
 	var edits [][]setup.Op
-	for i, j := range journal {
+	for i, j := range entries {
 		require.Equal(t, int64(i+1), j.Revision, "no revision is missing")
 		if want, ok := acknowledged[j.Revision]; ok {
 			require.Equal(t, want, j.Edit.Label)
@@ -90,8 +88,8 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 		edits = append(edits, j.Edit.Ops)
 	}
 	require.Empty(t, acknowledged, "edits that were acknowledged and are gone")
-	require.Greater(t, len(journal), 2*rounds)
-	t.Logf("%d edits in %d lives, %d of them kept though their answer was lost", len(journal), rounds, unknown)
+	require.Greater(t, len(entries), 2*rounds)
+	t.Logf("%d edits in %d lives, %d of them kept though their answer was lost", len(entries), rounds, unknown)
 	now := storetest.Replay(t, first.JSON(), edits)
 	require.JSONEq(t, string(now.JSON()), string(s.document(1).JSON()))
 }
@@ -180,13 +178,9 @@ func TestSoak(t *testing.T) {
 			same, last = 0, now
 		}
 	}
-	st, err := store.Open(context.Background(), s.db)
-	require.NoError(t, err)
-	defer st.Close()
-	journal, err := st.Journal(context.Background(), 1, 0)
-	require.NoError(t, err)
+	entries := s.journal()
 	var edits [][]setup.Op
-	for _, j := range journal {
+	for _, j := range entries {
 		edits = append(edits, j.Edit.Ops)
 	}
 	replayed := storetest.Replay(t, first.JSON(), edits)
@@ -199,6 +193,26 @@ func TestSoak(t *testing.T) {
 		require.NoError(t, err)
 		require.InDelta(t, replayed.Lights[id].Stops, n, 0.006, id)
 	}
+}
+
+// post sends a body as a browser of its own would.
+func (s *server) post(path string, body []byte) (*http.Response, error) {
+	req, err := http.NewRequest("POST", s.base+path, bytes.NewReader(body))
+	if err != nil {
+		return nil, err
+	}
+	req.Header.Set("Cookie", "willowherb="+strings.Repeat("c", 32))
+	return http.DefaultClient.Do(req)
+}
+
+// journal is all that was edited.
+func (s *server) journal() []journal.Done {
+	db, err := store.Open(context.Background(), s.db)
+	require.NoError(s.t, err)
+	defer db.Close()
+	all, err := journal.New(db, blob.Postgres{DB: db}).Since(context.Background(), 1, 0, 1_000_000)
+	require.NoError(s.t, err)
+	return all
 }
 
 // memory is the server's resident memory in MB.

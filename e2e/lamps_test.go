@@ -44,7 +44,7 @@ func (b *tab) write(label, value string) {
 // A panel is fitted to a window, a rim grazes the keeper's edge, a highlight is
 // landed, each with the mouse, each one undo; and what cannot be done says why.
 func TestLightsArePlacedByTheirResult(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	b.press(".ledger button", "New ▾")
@@ -89,7 +89,7 @@ func TestLightsArePlacedByTheirResult(t *testing.T) {
 // The helper light lights what is round the keeper and not the keeper, in one step;
 // the matrix is painted with the mouse.
 func TestHelperLightAndTheMatrix(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	b.until("the place is known", `document.querySelector('[data-testid=overlay]')`)
@@ -119,7 +119,7 @@ func TestHelperLightAndTheMatrix(t *testing.T) {
 // A rig of three lights is built from nothing: made, stood round the keeper by
 // their numbers, bound together, turned and saved; and a mood is put on.
 func TestARigFromNothing(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	b.do(chromedp.KeyEvent("3"))
@@ -173,7 +173,7 @@ func TestARigFromNothing(t *testing.T) {
 // A luminaire's file, a gobo and barn doors shape a spot; its output is told in
 // another unit; a bad file is refused and nothing is lost.
 func TestALampIsShaped(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base, 1280, 800)
 	b.settled()
 	dir := t.TempDir()

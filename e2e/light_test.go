@@ -28,7 +28,7 @@ func (b *tab) settled() {
 	b.until("the picture refined", ready+" && "+refined+" && document.querySelector('canvas').dataset.waiting == '0'")
 	last, same := "", 0
 	for range 200 {
-		now := js[string](b, `document.querySelector('canvas').dataset.drawn`)
+		now := js[string](b, `document.querySelector('canvas').dataset.drawn ?? ''`)
 		if now == last {
 			same++
 		} else {
@@ -245,14 +245,14 @@ func TestImportGoodAndBadFiles(t *testing.T) {
 
 // Without WebGL2 the server composes, and the window says so.
 func TestWithoutWebGL2TheServerComposes(t *testing.T) {
-	s := start(t, "--demo")
+	s := shared(t)
 	b := open(t, s.base+"/?plain", 1280, 800)
 	b.until("the server's picture", `document.querySelector('[data-testid=plain-picture]')?.naturalWidth > 0`)
 	b.until("said", `document.querySelector('main').textContent.includes('composed by the server')`)
 }
 
 func TestOtherSitesAreRefused(t *testing.T) {
-	s := start(t)
+	s := shared(t)
 	for _, c := range []struct{ host, origin string }{{"evil.example", ""}, {"", "http://evil.example"}} {
 		req, err := http.NewRequest("GET", s.base+"/api/setups", nil)
 		require.NoError(t, err)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"willowherb/core/colour"
 	"willowherb/core/scene"
@@ -116,6 +117,9 @@ func (r *reader) nodes() error {
 	return nil
 }
 
+// maxName bounds the name of a node, in bytes.
+const maxName = 256
+
 func (r *reader) visit(i, up int, parent vec.Mat4, path string, depth int, seen []bool) error {
 	if i < 0 || i >= len(r.doc.Nodes) {
 		return r.fail("nodes", again, "node %d of %d is named as a child", i, len(r.doc.Nodes))
@@ -142,6 +146,9 @@ func (r *reader) visit(i, up int, parent vec.Mat4, path string, depth int, seen 
 	name := n.Name
 	if name == "" {
 		name = fmt.Sprintf("node %d", i)
+	}
+	if len(name) > maxName { // it is written again for every instance
+		name = strings.ToValidUTF8(name[:maxName], "")
 	}
 	if path != "" {
 		path += "/"
@@ -309,6 +316,12 @@ func (r *reader) mesh(k int, m vec.Mat4, name, path string, node int) error {
 }
 
 func (r *reader) primitive(at string, p *primitive, m vec.Mat4, obj uint32) (flat int, err error) {
+	if r.parts++; r.parts > r.lim.Parts {
+		return 0, r.fail(at, "merge parts, or draw fewer instances", "the level draws over %d parts", r.lim.Parts)
+	}
+	if r.parts%256 == 0 && r.ctx.Err() != nil {
+		return 0, r.ctx.Err()
+	}
 	mode := 4
 	if p.Mode != nil {
 		mode = *p.Mode

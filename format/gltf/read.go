@@ -39,12 +39,14 @@ type Limits struct {
 	TotalPixels int64 // of all pictures
 	Instances   int64 // of one node
 	Keys        int64 // of one animation channel
+	Elements    int64 // read from accessors in all, however often the same
+	Parts       int   // primitives drawn in all, each instance anew
 }
 
 // DefaultLimits are those of the application.
 func DefaultLimits() Limits {
 	return Limits{FileBytes: 1 << 30, Triangles: trace.MaxTriangles, Vertices: 12_000_000, Nodes: 200_000, Depth: 256,
-		ImagePixels: 1 << 26, ImageSide: 16384, TotalPixels: 1 << 28, Instances: 100_000, Keys: 200_000}
+		ImagePixels: 1 << 26, ImageSide: 16384, TotalPixels: 1 << 28, Instances: 100_000, Keys: 200_000, Elements: 150_000_000, Parts: 400_000}
 }
 
 // Error is what is wrong with a file: where, and what to do about it.
@@ -136,13 +138,21 @@ type reader struct {
 	twoUV   bool
 	colours bool
 	numbers map[int]int // node of the file: node of the scene
+	taken   int64       // elements so far
+	parts   int         // primitives so far
 }
 
 func (r *reader) fail(path, remedy, format string, a ...any) error {
 	return &Error{File: r.file, Path: path, What: fmt.Sprintf(format, a...), Remedy: remedy}
 }
 
+// maxWarned bounds the different warnings that are counted.
+const maxWarned = 1000
+
 func (r *reader) warn(format string, a ...any) {
+	if len(r.warned) > maxWarned {
+		return
+	}
 	w := fmt.Sprintf(format, a...)
 	if r.warned[w]++; r.warned[w] == 1 && len(r.out.Warnings) < 200 {
 		r.out.Warnings = append(r.out.Warnings, w)
@@ -159,6 +169,9 @@ func (r *reader) read(data []byte) (*scene.Scene, error) {
 	r.warned = map[string]int{}
 	text, err := r.split(data)
 	if err != nil {
+		return nil, err
+	}
+	if err := r.survey(text); err != nil {
 		return nil, err
 	}
 	if err := json.Unmarshal(text, &r.doc); err != nil {
@@ -380,6 +393,9 @@ func (r *reader) accessor(at string, i int, limit int64, types ...string) (span,
 	}
 	if a.Count < 1 || a.Count > limit {
 		return span{}, r.fail(at+".count", "split the level or reduce its detail", "%d is not between 1 and the limit of %d", a.Count, limit)
+	}
+	if r.taken += a.Count; r.taken > r.lim.Elements {
+		return span{}, r.fail(at, "draw fewer instances of what is large", "the level reads over %d elements", r.lim.Elements)
 	}
 	if len(a.Sparse) > 0 {
 		return span{}, r.fail(at+".sparse", "export without sparse accessors", "sparse accessors are not supported")

@@ -107,6 +107,9 @@ func clip(s string) string {
 	return strings.ToValidUTF8(s, "?")
 }
 
+// maxKeywords bounds what a file says of itself.
+const maxKeywords = 1000
+
 // Read reads a file; name stands in errors.
 func Read(name string, data []byte) (*File, error) {
 	r := &reader{file: name}
@@ -119,6 +122,7 @@ func Read(name string, data []byte) (*File, error) {
 	r.lines = strings.Split(strings.ReplaceAll(strings.ReplaceAll(string(data), "\r\n", "\n"), "\r", "\n"), "\n")
 	f := &File{Version: 1986, Keywords: map[string]string{}}
 	tilt, last := "", ""
+	said := map[string][]string{}
 	for tilt == "" {
 		l, ok := r.line()
 		if !ok {
@@ -148,13 +152,23 @@ func Read(name string, data []byte) (*File, error) {
 			key = strings.ToUpper(key)
 			value = strings.TrimSpace(value)
 			if key == "MORE" && last != "" {
-				f.Keywords[last] += " " + value
+				said[last] = append(said[last], value)
 				continue
 			}
 			last = key
-			f.Keywords[key] = value
+			said[key] = []string{value}
+			if len(said) > maxKeywords {
+				return nil, r.fail("leave out what no one reads", "there are over %d keywords", maxKeywords)
+			}
 		default:
-			f.Keywords[""] = strings.TrimSpace(f.Keywords[""] + "\n" + l)
+			said[""] = append(said[""], l)
+		}
+	}
+	for key, lines := range said {
+		if key == "" {
+			f.Keywords[key] = strings.TrimSpace(strings.Join(lines, "\n"))
+		} else {
+			f.Keywords[key] = strings.Join(lines, " ")
 		}
 	}
 	switch tilt {

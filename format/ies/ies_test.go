@@ -1,7 +1,9 @@
 package ies
 
 import (
+	"fmt"
 	"math"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -158,4 +160,31 @@ func FuzzRead(f *testing.F) {
 			require.False(t, math.IsNaN(c) || c < 0)
 		}
 	})
+}
+
+// What a file says of itself may be long: it is put together once, not anew with
+// every line.
+func TestLongWordsAreReadOnce(t *testing.T) {
+	for name, text := range map[string]string{
+		"more": "IESNA:LM-63-2002\n[TEST] x\n" + strings.Repeat("[MORE] y\n", 40_000),
+		"free": "IESNA:LM-63-2002\n" + strings.Repeat("some words\n", 40_000),
+	} {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		_, err := Read(name, []byte(text))
+		runtime.ReadMemStats(&after)
+		require.ErrorContains(t, err, "TILT")
+		require.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(40<<20), name)
+		f, err := Read(name, []byte(strings.Replace(text, strings.Repeat("[MORE] y\n", 39_998), "", 1)+"TILT=NONE\n1 1000 1 2 1 1 2 0 0 0\n1 1 10\n0 90\n0\n100 50\n"))
+		if name == "more" {
+			require.NoError(t, err)
+			require.Equal(t, "x y y", f.Keywords["TEST"])
+		}
+	}
+	var many strings.Builder
+	for i := range maxKeywords + 1 {
+		fmt.Fprintf(&many, "[K%d] x\n", i)
+	}
+	_, err := Read("k", []byte("IESNA:LM-63-2002\n"+many.String()+"TILT=NONE\n"))
+	require.ErrorContains(t, err, "keywords")
 }

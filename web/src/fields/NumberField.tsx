@@ -64,7 +64,6 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
       if (drag.current?.moved) draft([])
       drag.current = null
     },
-    // eslint-disable-next-line react-hooks/exhaustive-deps
     [],
   )
 
