@@ -137,6 +137,17 @@ func (f *frame) news(t *sight) *FrameNews {
 	return m
 }
 
+// least is how many samples the least refined of the lamps' layers has, of those whose
+// noise can be seen; most where none has less.
+func (f *frame) least(t *sight, lamps []*setup.Lamp, most int) int {
+	for _, l := range lamps {
+		if y := f.layers[l.Key]; y != nil && !(y.version() >= plan.Enough && y.clean(l, t.ev)) {
+			most = min(most, y.version())
+		}
+	}
+	return most
+}
+
 // complete reports whether each of the lamps has a published layer in f.
 func (f *frame) complete(lamps []*setup.Lamp) bool {
 	for _, l := range lamps {

@@ -191,7 +191,24 @@ func (p *Pictures) take(st *State, on *stage.Stage, lamps []*setup.Lamp, err err
 		}
 	}
 	p.post(Lamps{"lamps", st.Revision, Facts(lamps)})
+	p.recount()
 	return stale
+}
+
+// recount tells of pictures that are more, or less, refined by the lamps of now: an
+// edit that is taken back finds its layers finished. Call with mu held.
+func (p *Pictures) recount() {
+	for _, t := range p.sights {
+		if t.stage.Key != p.stage.Key {
+			continue
+		}
+		for _, f := range t.frames() {
+			if n := f.least(t, p.lamps, f.goal); f.complete(p.lamps) && n != f.samples {
+				f.samples = n
+				p.tell(t, f)
+			}
+		}
+	}
 }
 
 // wake lets those look again who wait for something to change. Call with mu held.

@@ -242,6 +242,29 @@ func TestAnEditMakesStaleOnlyWhatItMust(t *testing.T) {
 	require.Equal(t, 4, p.finished("a")["one"], "so that undo finds it at once")
 }
 
+// An edit that is taken back half way finds its pictures as refined as they were, and
+// says so.
+func TestATakenBackEditFindsItsSamplesAgain(t *testing.T) {
+	h, p := opened(t, Options{Width: 200, MaxSamples: 4, Workers: 1})
+	h.view(1, "a")
+	h.waitFor(1, plan.Full, 4)
+	h.edit(p, replace("/lights/one/range", 5))
+	h.wait("the first sample of the changed light", func() bool {
+		return h.has(1, func(n News) bool {
+			f, ok := n.(*FrameNews)
+			return ok && f.Level == plan.Full && f.Samples < 4 && len(f.Layers) == 3
+		})
+	})
+	h.mu.Lock()
+	h.news = map[int64][]News{}
+	h.mu.Unlock()
+	h.edit(p, replace("/lights/one/range", 9))
+	h.wait("told as refined as it is", func() bool {
+		f, ok := last[*FrameNews](h, 1)
+		return ok && h.has(1, func(n News) bool { f, ok = n.(*FrameNews); return ok && f.Level == plan.Full && f.Samples == 4 })
+	})
+}
+
 func TestLayersAreServedUnderAddressesThatNeverChange(t *testing.T) {
 	h, p := opened(t, small)
 	h.view(1, "a")

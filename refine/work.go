@@ -288,12 +288,7 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	f.noise = noise
-	f.samples = samples
-	for _, l := range k.Pictures.lamps {
-		if y := f.layers[l.Key]; y != nil && !(y.version() >= plan.Enough && y.clean(l, k.t.ev)) {
-			f.samples = min(f.samples, y.version())
-		}
-	}
+	f.samples = f.least(k.t, k.Pictures.lamps, samples)
 	k.tell(k.t, f)
 	if f.level == plan.Thumb || f.level == plan.Coarse {
 		k.figures = k.figures || k.shows(k.t, f)

@@ -32,6 +32,7 @@ import { ViewLine } from './ViewLine'
 
 const ChannelPanel = lazy(() => import('../channels/ChannelPanel'))
 const PlotPanel = lazy(() => import('../plot/PlotPanel'))
+const Setups = lazy(() => import('../setups/Setups'))
 const RigPanel = lazy(() => import('../rigs/RigPanel'))
 const SnagPanel = lazy(() => import('../snags/SnagPanel'))
 
@@ -56,7 +57,7 @@ export function App() {
   const side = usePanes((s) => s.side)
   const light = useLook((s) => s.light)
 
-  const first = setups.data?.[0]?.id
+  const first = (setups.data?.find((s) => !s.archived && !s.removed) ?? setups.data?.find((s) => !s.removed))?.id
   const open = id || first || 0
   useEffect(() => {
     if (!open) return
@@ -114,11 +115,12 @@ export function App() {
         {panel === 'channels' && <ChannelPanel />}
         {panel === 'snags' && <SnagPanel />}
         {panel === 'rigs' && <RigPanel />}
+        {panel === 'setups' && <Setups />}
         {panel === 'plot' && warmth.data && <PlotPanel warmth={warmth.data} />}
       </Suspense>
       <Budget targets={targets.data ?? []} />
       <Import ref={chooser} done={go} />
-      {setups.data?.length === 0 && id === 0 && (
+      {setups.data?.every((s) => s.removed) && id === 0 && (
         <div className="empty">
           <h1>No setup yet</h1>
           <p>Drop a GLB file here to light it, or start with scripts/demo for the pump house.</p>
@@ -228,7 +230,7 @@ function TopBar() {
     <header className="top">
       <img src="/mark.svg" alt="" width={15} height={15} />
       <b className="mark-name">Willowherb</b>
-      <span className="crumbs">
+      <button type="button" className="crumbs" title="All setups (Shift U)" aria-pressed={panel === 'setups'} onClick={() => openPanel('setups')}>
         {project}
         {name && name !== project ? (
           <>
@@ -236,7 +238,7 @@ function TopBar() {
             <b>{name}</b>
           </>
         ) : null}
-      </span>
+      </button>
       <span className="grow" />
       <button type="button" disabled={!undoLabel} onClick={() => undo()} title="Ctrl Z">
         {undoLabel ? `Undo “${undoLabel}”` : 'Nothing to undo'}

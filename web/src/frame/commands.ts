@@ -219,6 +219,7 @@ export const commands: Command[] = [
   { name: 'Helper light for the chosen figure', keys: '', area: 'Light', run: helperHere, able: () => look().objects.length > 0 },
   { name: 'Link the chosen lights', keys: 'Ctrl L', area: 'Light', run: () => deeds.link(picked()), able: () => look().picked.size > 1 },
   { name: 'Lights as a glTF file', keys: '', area: 'Setup', run: lightsOut },
+  { name: 'Setups: open, name, put away, remove', keys: 'Shift U', area: 'Setup', run: () => openPanel('setups') },
   { name: 'History', keys: 'Y', area: 'Setup', run: () => openPanel('history') },
   { name: 'Undo', keys: 'Ctrl Z', area: 'Setup', run: () => undo() },
   { name: 'Do again', keys: 'Ctrl Shift Z', area: 'Setup', run: () => undo(true) },

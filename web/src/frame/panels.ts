@@ -1,7 +1,7 @@
 import { create } from 'zustand'
 
 /** Panel is what the space over the right side shows besides the step itself. */
-export type Panel = 'history' | 'snapshots' | 'channels' | 'snags' | 'plot' | 'rigs' | null
+export type Panel = 'history' | 'snapshots' | 'channels' | 'snags' | 'plot' | 'rigs' | 'setups' | null
 
 export const usePanel = create<{ panel: Panel }>(() => ({ panel: null }))
 
