@@ -143,17 +143,17 @@ func TestALampIsDraggedByItsHandle(t *testing.T) {
 	require.True(t, changed, "the picture shows the lamp elsewhere before it is let go")
 	require.Equal(t, before, s.document(1).Lights["lantern"].Position, "a drag is not in the journal until it ends")
 	b.mouse("mouseReleased", x-90, y-48, "left")
-	b.until("one edit", `document.querySelector('.top button').textContent.includes('Lantern moved')`)
+	b.until("one edit", `document.querySelector('[data-testid=undo]').textContent.includes('Lantern moved')`)
 	after := s.document(1).Lights["lantern"].Position
 	require.Greater(t, math.Hypot(after[0]-before[0], after[1]-before[1]), 0.3)
 	// Its size, by the square under it.
 	g := b.box("[data-handles=lantern] [data-grip=size]")
 	b.pull("left", g.X+g.W/2, g.Y+g.H/2, g.X+g.W/2, g.Y+g.H/2+15)
-	b.until("its radius", `document.querySelector('.top button').textContent.includes('radius')`)
+	b.until("its radius", `document.querySelector('[data-testid=undo]').textContent.includes('radius')`)
 	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
-	b.until("it is as it was", `document.querySelector('.top button').textContent.includes('moved')`)
+	b.until("it is as it was", `document.querySelector('[data-testid=undo]').textContent.includes('moved')`)
 	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
-	b.until("back", `document.querySelector('.top button').textContent.includes('Nothing')`)
+	b.until("back", `document.querySelector('[data-testid=undo]').textContent.includes('Nothing')`)
 	require.Equal(t, before, s.document(1).Lights["lantern"].Position)
 	// New, duplicated, locked, removed.
 	b.do(chromedp.KeyEvent("n"))
@@ -256,7 +256,7 @@ func TestTheLedgerFindsAndMeasures(t *testing.T) {
 	b.until("all rows", `document.querySelectorAll('[data-light]').length == 14`)
 	b.row("lantern")
 	b.do(chromedp.KeyEvent("="))
-	b.until("one edit for three", `document.querySelector('.top button').textContent.includes('3 lights')`)
+	b.until("one edit for three", `document.querySelector('[data-testid=undo]').textContent.includes('3 lights')`)
 	d := s.document(1)
 	require.InDelta(t, -0.3+1.0/3, d.Lights["lantern"].Stops, 1e-3)
 	require.InDelta(t, 0.4+1.0/3, d.Lights["rim-window"].Stops, 1e-3)
@@ -296,7 +296,7 @@ func TestSnapshotsAndHistoryInTheBrowser(t *testing.T) {
 		b.until(k, `document.querySelector('[data-testid=splits] [aria-checked=true]').textContent == '`+k+`'`)
 	}
 	js[bool](b, `([...document.querySelectorAll('.snapshots .deeds button')].find(e => e.textContent == 'bring back').click(), true)`)
-	b.until("brought back", `document.querySelector('.top button').textContent.includes('Back to “evening”')`)
+	b.until("brought back", `document.querySelector('[data-testid=undo]').textContent.includes('Back to “evening”')`)
 	require.False(t, s.document(1).Lights["lantern"].Off)
 	b.click(`.panel header button`)
 	b.do(chromedp.KeyEvent("y"))
@@ -353,7 +353,7 @@ func TestTheSceneStep(t *testing.T) {
 	b.do(chromedp.KeyEvent("keeper"))
 	b.until("found", `document.querySelectorAll('.object').length == 4`)
 	b.click(`[aria-label="Take Keeper out"]`)
-	b.until("out", `document.querySelector('.object.gone') && document.querySelector('.top button').textContent.includes('taken out')`)
+	b.until("out", `document.querySelector('.object.gone') && document.querySelector('[data-testid=undo]').textContent.includes('taken out')`)
 	b.until("another picture", placed+` && document.querySelector('canvas').dataset.sight != '`+home+`'`)
 	b.do(chromedp.KeyEvent("\x1b"))
 	js[bool](b, `(document.activeElement.blur(), true)`)
@@ -389,7 +389,7 @@ func TestTheSceneStep(t *testing.T) {
 	b.until("time", `document.querySelector('[aria-label="Time in s"]')`)
 	b.click(`[aria-label="Time in s"]`)
 	b.do(chromedp.KeyEvent("3\r"))
-	b.until("scrubbed", `document.querySelector('.top button').textContent.includes('Time 3 s')`)
+	b.until("scrubbed", `document.querySelector('[data-testid=undo]').textContent.includes('Time 3 s')`)
 	require.InDelta(t, 3, s.document(1).Time, 1e-9)
 	m := &gltf.Model{Materials: []gltf.ModelMaterial{{Name: "slab", BaseColor: [4]float64{0.5, 0.5, 0.5, 1}, Roughness: 1}}}
 	up := vec.V3{Y: 1}

@@ -210,7 +210,7 @@ func js[T any](b *tab, expr string, opts ...chromedp.EvaluateOption) T {
 // until waits for an expression to become true.
 func (b *tab) until(what, expr string) {
 	b.t.Helper()
-	for deadline := time.Now().Add(120 * time.Second); time.Now().Before(deadline); time.Sleep(60 * time.Millisecond) {
+	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(60 * time.Millisecond) {
 		ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
 		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("Boolean("+expr+")"))
 		cancel()

@@ -80,10 +80,10 @@ func TestLightsArePlacedByTheirResult(t *testing.T) {
 		l := d.Lights["keeper-key"]
 		return math.Hypot(l.Position[0]-eye[0], l.Position[2]-eye[2]) > math.Hypot(4.3-eye[0], 1.3-eye[2]) && l.Position != before.Position
 	})
-	b.until("one edit", `document.querySelector('.top button').textContent.includes('grazes an edge')`)
+	b.until("one edit", `document.querySelector('[data-testid=undo]').textContent.includes('grazes an edge')`)
 	b.do(chromedp.KeyEvent("e"))
 	b.tap(0.31, 0.86)
-	b.until("one more", `document.querySelector('.top button').textContent.includes('highlight landed')`)
+	b.until("one more", `document.querySelector('[data-testid=undo]').textContent.includes('highlight landed')`)
 }
 
 // The helper light lights what is round the keeper and not the keeper, in one step;
@@ -112,7 +112,7 @@ func TestHelperLightAndTheMatrix(t *testing.T) {
 	s.keeps("cells that were painted over", func(d *setup.Setup) bool {
 		return d.Lights["low-sun"].Channels&0b100 == 0 && d.Lights["marsh-bounce"].Channels&0b1000 == 0 && d.Lights["sky-dome"].Channels == 0xff
 	})
-	b.until("one edit", `document.querySelector('.top button').textContent.includes('Channels of')`)
+	b.until("one edit", `document.querySelector('[data-testid=undo]').textContent.includes('Channels of')`)
 	b.until("as measured", `/Hall: \d+ light/.test(document.querySelector('.measured')?.textContent)`)
 }
 

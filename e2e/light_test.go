@@ -100,7 +100,7 @@ func TestTurnALightDownAndKeepIt(t *testing.T) {
 	before := b.pixels()
 	old := b.stopsOf("lantern")
 	b.drag("lantern", -1)
-	b.until("the lantern's stops", `document.querySelector('[data-light=lantern] .stops-text').value != '`+old+`' && document.querySelector('.top button').textContent.includes('Lantern')`)
+	b.until("the lantern's stops", `document.querySelector('[data-light=lantern] .stops-text').value != '`+old+`' && document.querySelector('[data-testid=undo]').textContent.includes('Lantern')`)
 	b.settled()
 	now := strings.Replace(b.stopsOf("lantern"), "−", "-", 1)
 	var was, is float64
@@ -122,7 +122,7 @@ func TestTurnALightDownAndKeepIt(t *testing.T) {
 	require.InDelta(t, math.Exp2(is-was), ratio/n, 0.02)
 
 	// Undo brings the picture back, code value by code value.
-	b.click(`.top button`)
+	b.click(`[data-testid=undo]`)
 	b.until("undone", `document.querySelector('[data-light=lantern] .stops-text').value == '`+old+`'`)
 	b.settled()
 	back := b.pixels()
@@ -137,7 +137,7 @@ func TestTurnALightDownAndKeepIt(t *testing.T) {
 	b.do(chromedp.KeyEvent("o"))
 	b.click(`[data-light=keeper-key] .stops-text`)
 	b.do(chromedp.KeyEvent("-2\r"))
-	b.until("both are kept", `document.querySelector('.top button').textContent.includes('Keeper key')`)
+	b.until("both are kept", `document.querySelector('[data-testid=undo]').textContent.includes('Keeper key')`)
 	kept := `document.querySelector('[data-light=keeper-key] .stops-text')?.value == '−2.0' && document.querySelector('[data-light=low-sun]')?.classList.contains('is-off')`
 	b.until("shown", kept)
 	b.do(chromedp.Reload())

@@ -240,7 +240,7 @@ function TopBar() {
         ) : null}
       </button>
       <span className="grow" />
-      <button type="button" disabled={!undoLabel} onClick={() => undo()} title="Ctrl Z">
+      <button type="button" data-testid="undo" disabled={!undoLabel} onClick={() => undo()} title="Ctrl Z">
         {undoLabel ? `Undo “${undoLabel}”` : 'Nothing to undo'}
       </button>
       {redoLabel && (
