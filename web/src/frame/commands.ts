@@ -6,7 +6,7 @@ import { endTool, startTool, toolOf, tools, useTool, type ToolKind } from '../pi
 import { wayOrder, waySpecs } from '../picture/ways'
 import { figureOf, helper } from '../scene/acts'
 import { useThings } from '../scene/things'
-import { edit, entries, say, undo, useSetup } from '../setup/store'
+import { entries, hold, say, undo, useSetup } from '../setup/store'
 import { standing } from '../setup/travel'
 import { copyLights, pasteLights } from '../ledger/clipboard'
 import { useAside } from '../snapshots/aside'
@@ -116,13 +116,13 @@ const expose = (by: number) => () => {
   const v = s.doc?.views[s.view]
   if (!v) return
   const ev = Math.round((v.ev + by) * 100) / 100
-  edit(`${v.name} exposure EV ${ev.toFixed(1)}`, [replace(`/views/${s.view}/ev`, ev)])
+  hold(`${v.name} exposure EV ${ev.toFixed(1)}`, [replace(`/views/${s.view}/ev`, ev)])
 }
 
 const stepStops = (by: number) => () => {
   const chosen = look().chosen
   const l = chosen ? useSetup.getState().doc?.lights[chosen] : undefined
-  if (chosen && l) deeds.stops(chosen, l, l.stops + by)
+  if (chosen && l) deeds.stops(chosen, l, l.stops + by, 'held')
 }
 
 /** helperHere makes a helper light for the figure that is chosen in the picture. */

@@ -23,7 +23,7 @@ const warmth: Warmth = { minKelvin: 1000, maxKelvin: 10000, colours: [[2, 0.8, 0
 const spot = (over: Partial<Light> = {}): Light => ({
   name: 'Key', group: '', order: 1, kind: 'spot', output: 100, stops: 0, colour: { kelvin: 3000 }, off: false, position: [0, 3, 0], aim: [0, -1, 0], roll: 0, radius: 0.1, width: 0, height: 0, angle: 0, inner: 10, outer: 20, range: 6, shadow: true, shadowMap: 512, carry: 'live', channels: 255, ...over,
 })
-const fact: LampFact = { key: 'k', perOutput: 0.5, shines: false, perUnit: { lm: 0.5, cd: 1, lx: 1, ev: 1, W: 50 }, colour: [1, 1, 1] }
+const fact: LampFact = { key: 'k', perOutput: 0.5, shines: false, perUnit: { lm: 0.5, cd: 1, lx: 1, W: 50 }, colour: [1, 1, 1] }
 const now = () => (useSetup.getState().doc as Setup).lights
 
 function show(over: Partial<Light> = {}, others: Record<string, Light> = {}) {
@@ -125,4 +125,15 @@ test('how the target draws its shadow is opened, set, and given back', async () 
   again()
   fireEvent.click(screen.getByText('as usual'))
   expect(now().a?.drawn?.filter).toBe(3)
+})
+
+test('what matt surfaces show of lights chosen together keeps its differences', async () => {
+  show({}, { b: spot({ name: 'Fill', noDiffuse: 0.5 }) })
+  useLook.setState({ picked: new Set(['a', 'b']), chosen: 'a' })
+  const matt = await screen.findByLabelText('Key matt in %')
+  matt.focus()
+  fireEvent.change(matt, { target: { value: 'v-20' } })
+  expect(screen.getByRole('status').textContent).toBe('2 lights: 30 to 80')
+  fireEvent.keyDown(matt, { key: 'Enter' })
+  expect([now().a?.noDiffuse, now().b?.noDiffuse].map((v) => Math.round(100 * (v ?? 0)))).toEqual([20, 70])
 })

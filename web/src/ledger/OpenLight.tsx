@@ -5,7 +5,7 @@ import { useSetup } from '../setup/store'
 import { Beam } from './Beam'
 import { CarryLine } from './CarryLine'
 import { Channels } from './Channels'
-import { deeds, linkedWith } from './deeds'
+import { deeds, linkedWith, othersOf } from './deeds'
 import { DrawnPart } from './DrawnPart'
 import { Output } from './Output'
 import { PlaceRow } from './PlaceRow'
@@ -18,18 +18,20 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
   const number = (label: string, field: 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'roll' | 'shadowMap' | 'length' | 'grid' | 'noDiffuse' | 'noSpecular', u: string, min: number, max: number, step: number, geometric = false, show?: (v: number) => string) => (
     <div className="field">
       <span className="label">{label}</span>
-      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={l[field] ?? 0} unit={u} min={min} max={max} step={step} geometric={geometric} show={show} onDraft={(v, c) => deeds.number(id, l, field, v, u, false, c)} onDone={(v, c) => deeds.number(id, l, field, v, u, true, c)} />
+      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={l[field] ?? 0} unit={u} min={min} max={max} step={step} geometric={geometric} show={show} others={() => othersOf(id, (q) => (q.kind === l.kind || field === 'range' ? (q[field] ?? 0) : undefined))} onDraft={(v, c) => deeds.number(id, l, field, v, u, false, c)} onDone={(v, c) => deeds.number(id, l, field, v, u, true, c)} />
     </div>
   )
   const area = l.kind === 'rect' || l.kind === 'disc'
   const local = l.kind === 'point' || l.kind === 'spot' || l.kind === 'line' || area
   const links = linkedWith(id).length - 1
+  // What is kept is the share that is not shown.
+  const shown = (change: (v: number) => number) => (x: number) => 1 - change(100 * (1 - x)) / 100
   const share = (label: string, field: 'noDiffuse' | 'noSpecular', says: string) => (
     <div className="field">
       <span className="label" title={says}>
         {label}
       </span>
-      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={Math.round(100 * (1 - (l[field] ?? 0)))} unit="%" min={0} max={100} step={5} onDraft={(v) => deeds.number(id, l, field, 1 - v / 100, '', false)} onDone={(v) => deeds.number(id, l, field, 1 - v / 100, '', true)} />
+      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={Math.round(100 * (1 - (l[field] ?? 0)))} unit="%" min={0} max={100} step={5} others={() => othersOf(id, (q) => 100 * (1 - (q[field] ?? 0)))} onDraft={(v, c) => deeds.number(id, l, field, 1 - v / 100, '', false, shown(c))} onDone={(v, c) => deeds.number(id, l, field, 1 - v / 100, '', true, shown(c))} />
     </div>
   )
   return (
