@@ -14,6 +14,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -96,7 +97,7 @@ func (j *Journal) Create(ctx context.Context, u Setup) (id int64, err error) {
 	if u.Notes == nil {
 		u.Notes = []string{}
 	}
-	if err := j.needs(ctx, nil, u.Doc, u.Place); err != nil {
+	if err := j.kept(ctx, needs(nil, u.Doc, u.Place)); err != nil {
 		return 0, err
 	}
 	err = j.db.Tx(ctx, func(tx pgx.Tx) error {
@@ -187,44 +188,61 @@ func files(doc *setup.Setup) []string {
 	return all
 }
 
-// needs asks whether what a document names, and the one before it did not, is kept,
-// and is what the document takes it for.
-func (j *Journal) needs(ctx context.Context, before, after *setup.Setup, place string) error {
-	profiles, slides := after.Blobs()
-	var places []string
-	if place != "" {
-		places = append(places, place)
-	}
-	if after.Place != nil {
-		places = append(places, after.Place.Blob)
-	}
-	known := map[string]bool{}
+// need is a file that an edit names for the first time, and what it takes it for.
+type need struct {
+	kind blob.Kind
+	hash string
+}
+
+// needs lists what a document names and the one before it did not.
+func needs(before, after *setup.Setup, place string) (out []need) {
+	known := map[string]bool{"": true}
 	if before != nil {
 		for _, h := range files(before) {
 			known[h] = true
 		}
 	}
-	for _, of := range []struct {
-		kind   blob.Kind
-		hashes []string
-		remedy string
-	}{{blob.Place, places, "import the place again"}, {blob.Profile, profiles, "choose the profile again"}, {blob.Slide, slides, "choose the picture again"}} {
-		var fresh []string
-		for _, h := range of.hashes {
+	add := func(kind blob.Kind, hashes ...string) {
+		for _, h := range hashes {
 			if !known[h] {
-				fresh = append(fresh, h)
+				out = append(out, need{kind, h})
 			}
 		}
-		lacks, err := j.blobs.Lacks(ctx, of.kind, fresh)
+	}
+	profiles, slides := after.Blobs()
+	add(blob.Place, place)
+	if after.Place != nil {
+		add(blob.Place, after.Place.Blob)
+	}
+	add(blob.Profile, profiles...)
+	add(blob.Slide, slides...)
+	return out
+}
+
+// kept asks whether files are kept, and are what they are taken for. Error:
+// ErrMissing.
+func (j *Journal) kept(ctx context.Context, list []need) error {
+	by := map[blob.Kind][]string{}
+	for _, n := range list {
+		by[n.kind] = append(by[n.kind], n.hash)
+	}
+	for kind, hashes := range by {
+		lacks, err := j.blobs.Lacks(ctx, kind, hashes)
 		if err != nil {
 			return err
 		}
 		if len(lacks) > 0 {
-			return fmt.Errorf("%s %.12s: %w; %s", of.kind, lacks[0], ErrMissing, of.remedy)
+			return fmt.Errorf("%s %.12s: %w", kind, lacks[0], ErrMissing)
 		}
 	}
 	return nil
 }
+
+// unasked is what an edit needs and nobody has asked after yet: the transaction is
+// left for that, since it must not wait for another connection.
+type unasked []need
+
+func (unasked) Error() string { return "files to be asked after" }
 
 // name notes which files a setup names, so that they are kept.
 func (j *Journal) name(ctx context.Context, tx pgx.Tx, id int64, hashes []string) error {
@@ -309,6 +327,24 @@ const stateEvery = 64
 const channel = "willowherb_edits"
 
 func (j *Journal) change(ctx context.Context, id int64, e setup.Edit, make func(context.Context, pgx.Tx, *Setup) (*Done, *setup.Change, error)) (*Done, error) {
+	asked := map[need]bool{}
+	for {
+		d, err := j.write(ctx, id, e, make, asked)
+		var more unasked
+		if !errors.As(err, &more) {
+			return d, err
+		}
+		if err := j.kept(ctx, more); err != nil {
+			return nil, err
+		}
+		for _, n := range more {
+			asked[n] = true
+		}
+	}
+}
+
+// write does one try of a change. asked are the files that are known to be kept.
+func (j *Journal) write(ctx context.Context, id int64, e setup.Edit, make func(context.Context, pgx.Tx, *Setup) (*Done, *setup.Change, error), asked map[need]bool) (*Done, error) {
 	var d *Done
 	err := j.db.Tx(ctx, func(tx pgx.Tx) error {
 		u, err := j.read(ctx, tx, id, true)
@@ -335,8 +371,8 @@ func (j *Journal) change(ctx context.Context, id int64, e setup.Edit, make func(
 		if c.Ops == nil {
 			c.Ops, c.Inverse = []setup.Op{}, []setup.Op{}
 		}
-		if err := j.needs(ctx, u.Doc, c.After, ""); err != nil {
-			return err
+		if more := slices.DeleteFunc(needs(u.Doc, c.After, ""), func(n need) bool { return asked[n] }); len(more) > 0 {
+			return unasked(more)
 		}
 		text := c.After.JSON()
 		if len(text) > setup.MaxBytes {

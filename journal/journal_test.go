@@ -210,6 +210,31 @@ func TestManyWindowsWriteOneJournal(t *testing.T) {
 	require.EqualValues(t, 40, edits[39].Revision)
 }
 
+// Edits that name new files ask after them without holding on to a connection: with
+// two in all, eight at once come through.
+func TestEditsDoNotWaitForEachOthersConnections(t *testing.T) {
+	j := at(t, storetest.Database(t)+"?pool_max_conns=2")
+	var hashes []string
+	for i := range 8 {
+		h, err := j.blobs.Put(ctx, blob.Profile, strings.NewReader(fmt.Sprint("profile ", i)))
+		require.NoError(t, err)
+		hashes = append(hashes, h)
+	}
+	ids := []int64{j.create(t), j.create(t), j.create(t), j.create(t)}
+	soon, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	var wg sync.WaitGroup
+	for i, h := range hashes {
+		wg.Go(func() {
+			_, err := j.Apply(soon, ids[i%4], edit(fmt.Sprint("p", i), 1, "x", setup.Op{Op: "add", Path: "/lights/lamp/profile", Value: raw(setup.Profile{Blob: h, File: "x.ies"})}))
+			if err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	wg.Wait()
+}
+
 // A document that makes no sense any more can be looked at, and what made it so taken
 // back.
 func TestADocumentThatMakesNoSenseCanBeTakenBack(t *testing.T) {

@@ -48,7 +48,9 @@ func Open(ctx context.Context, url string) (*DB, error) {
 	if err != nil {
 		return nil, errors.New("the database address is not understood; it looks like postgres://user@127.0.0.1:5432/willowherb")
 	}
-	cfg.MaxConns = max(cfg.MaxConns, 12)
+	if !strings.Contains(url, "pool_max_conns") {
+		cfg.MaxConns = max(cfg.MaxConns, 12)
+	}
 	cfg.ConnConfig.ConnectTimeout = 3 * time.Second
 	cfg.HealthCheckPeriod = 10 * time.Second
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
