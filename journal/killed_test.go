@@ -71,4 +71,3 @@ func TestNoEditIsLostWhenTheDatabaseIsKilled(t *testing.T) {
 	require.Equal(t, string(storetest.Replay(t, document().JSON(), ops).JSON()), string(u.Doc.JSON()))
 	t.Logf("%d edits, %d kills, %d times told to try again", len(edits), kills, away.Load())
 }
-

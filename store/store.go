@@ -144,7 +144,13 @@ func Away(err error) bool {
 	}
 	var ce *pgconn.ConnectError
 	var ne net.Error
-	return errors.As(err, &ce) || errors.As(err, &ne) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) ||
+	if errors.As(err, &ce) {
+		return true
+	}
+	if errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+		return false // whoever asked has gone
+	}
+	return errors.As(err, &ne) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) ||
 		errors.Is(err, net.ErrClosed) || pgconn.SafeToRetry(err) || err != nil && strings.Contains(err.Error(), "conn closed")
 }
 

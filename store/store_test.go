@@ -38,6 +38,8 @@ func TestAwayIsToldFromWrong(t *testing.T) {
 		{fmt.Errorf("reading: %w", io.ErrUnexpectedEOF), true},
 		{&net.OpError{Op: "read", Err: errors.New("connection reset by peer")}, true},
 		{fmt.Errorf("put: %w", store.ErrAway), true},
+		{fmt.Errorf("reading: %w", context.DeadlineExceeded), false}, // whoever asked has gone
+		{context.Canceled, false},
 	} {
 		require.Equal(t, c.away, store.Away(c.err), "%v", c.err)
 	}
