@@ -76,7 +76,7 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	if err != nil {
 		return err
 	}
-	one, err := lock.NewPostgresSessionLocker()
+	one, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 120))
 	if err != nil {
 		return err
 	}
