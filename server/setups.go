@@ -101,6 +101,28 @@ func readPlace(ctx context.Context, name string, f *os.File) (place *scene.Scene
 	return place, nil
 }
 
+// incoming takes in a place: the file that it waits in, and what it holds once it was
+// its turn to be read. leave lets the next one in.
+func (s *Server) incoming(c fiber.Ctx, name string) (file *os.File, place *scene.Scene, leave func(), err error) {
+	if file, err = spooled(c, importLimit); err != nil {
+		return nil, nil, nil, err
+	}
+	next, err := s.imports.enter(c.Context())
+	if err != nil {
+		file.Close()
+		return nil, nil, nil, err
+	}
+	leave = func() {
+		next()
+		file.Close()
+	}
+	if place, err = readPlace(c.Context(), name, file); err != nil {
+		leave()
+		return nil, nil, nil, err
+	}
+	return file, place, leave, nil
+}
+
 // keep stores what a file holds.
 func (s *Server) keep(ctx context.Context, kind blob.Kind, f *os.File) (string, error) {
 	if _, err := f.Seek(0, io.SeekStart); err != nil {
@@ -118,20 +140,11 @@ type Imported struct {
 // importFile takes a GLB as the request's body and makes a setup of it.
 func (s *Server) importFile(c fiber.Ctx) error {
 	name, ctx := fileName(c), c.Context()
-	file, err := spooled(c, importLimit)
-	if err != nil {
-		return err
-	}
-	defer file.Close()
-	leave, err := s.imports.enter(ctx)
+	file, place, leave, err := s.incoming(c, name)
 	if err != nil {
 		return err
 	}
 	defer leave()
-	place, err := readPlace(ctx, name, file)
-	if err != nil {
-		return err
-	}
 	doc, notes := setup.FromScene(place, "console-60")
 	if err := doc.Validate(); err != nil {
 		return &gltf.Error{File: name, What: "its lights or cameras are out of bounds: " + strings.TrimPrefix(err.Error(), setup.ErrInvalid.Error()+": "), Remedy: "correct them and export again"}
@@ -177,20 +190,11 @@ func (s *Server) bringAgain(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	file, err := spooled(c, importLimit)
-	if err != nil {
-		return err
-	}
-	defer file.Close()
-	leave, err := s.imports.enter(ctx)
+	file, now, leave, err := s.incoming(c, name)
 	if err != nil {
 		return err
 	}
 	defer leave()
-	now, err := readPlace(ctx, name, file)
-	if err != nil {
-		return err
-	}
 	old, err := s.shop.File(ctx, setup.StageOf(u.Doc, u.Place, u.File))
 	if store.Away(err) || ctx.Err() != nil {
 		return err
