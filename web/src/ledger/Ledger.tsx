@@ -507,7 +507,7 @@ const Row = memo(function Row({ id, doc, at, depth, grid, shown, l, warmth, off,
   const chosen = useLook((s) => s.picked.has(id))
   const colour = toneOf(doc, id, l, warmth)
   const toggle = () => {
-    choose(id)
+    if (!useLook.getState().picked.has(id)) choose(id) // what is chosen with it stays
     useLook.setState({ open: open ? null : id })
   }
   const g = facts.gives

@@ -77,7 +77,7 @@ export default function Setups() {
           </>
         ))}
         {section('Removed', all.filter((s) => s.removed), (s) => word(`bring back (until ${until(s.removed ?? '')})`, () => void api.restore(s.id).then(changed, trouble)))}
-        <p className="quiet">The setup that is open is removed from another one. A copy is made in the Scene step.</p>
+        <p className="quiet">Open another setup to remove this one. Copies are made in the Scene step.</p>
       </div>
     </section>
   )
