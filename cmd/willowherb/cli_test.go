@@ -99,7 +99,7 @@ func TestStillWithASetup(t *testing.T) {
 	_, err := said(t, func() error { return c.Run(context.Background()) })
 	require.NoError(t, err, "a place with every light off is a black picture, not an error")
 	require.NoError(t, os.WriteFile(p, []byte(`{"version":1,"name":""}`), 0o600))
-	require.ErrorContains(t, c.Run(context.Background()), "dark.json: /name")
+	require.ErrorContains(t, c.Run(context.Background()), "dark.json: not a valid setup: /name")
 }
 
 func TestMistakesAreExplained(t *testing.T) {

@@ -37,7 +37,7 @@ func TestShapesAreChecked(t *testing.T) {
 		{"/drawn/filter", func(l *Light) { l.Drawn = &Drawn{Filter: 99} }},
 		{"/drawn/cascades", func(l *Light) { l.Drawn = &Drawn{Cascades: 9} }},
 		{"/unit", func(l *Light) { l.Unit = "hp" }},
-		{"/unit", func(l *Light) { l.Unit = Nit }}, // a spot without a size has no surface
+		{"/unit", func(l *Light) { l.Unit = Nit }},  // a spot without a size has no surface
 		{"/unit", func(l *Light) { l.Unit = "ev" }}, // exposure is told in it, lamps are not,
 		{"/link", func(l *Light) { l.Link = "Not An Id" }},
 	} {
