@@ -86,12 +86,16 @@ func (of entries[V]) between(from, to *Setup, name, id string) (ops []Op) {
 		return []Op{{"remove", at, nil}}
 	}
 	x, y := reflect.ValueOf(&a).Elem(), reflect.ValueOf(&b).Elem()
-	for _, key := range sorted(fieldsOf(x.Type())) {
-		f := fieldsOf(x.Type())[key]
-		v, w := x.Field(f.index), y.Field(f.index)
-		if alike(v, w) {
-			continue
+	fields := fieldsOf(x.Type())
+	other := map[string]known{}
+	for key, f := range fields {
+		if !alike(x.Field(f.index), y.Field(f.index)) {
+			other[key] = f
 		}
+	}
+	for _, key := range sorted(other) {
+		f := other[key]
+		v, w := x.Field(f.index), y.Field(f.index)
 		switch {
 		case f.leftOut(w):
 			ops = append(ops, Op{"remove", at + "/" + escape(key), nil})

@@ -306,7 +306,7 @@ func large(tb testing.TB) *Setup {
 
 func changes(n int) (ops []Op) {
 	for i := range n {
-		ops = append(ops, Op{"replace", fmt.Sprintf("/lights/l%d/%s", i%(MaxLights-2), []string{"stops", "output", "range", "radius"}[i/(MaxLights-2)]), raw(1 + i%7)})
+		ops = append(ops, Op{"replace", fmt.Sprintf("/lights/l%d/%s", i%(MaxLights-2), []string{"stops", "output", "range", "radius"}[i/(MaxLights-2)%4]), raw(1 + i%7)})
 	}
 	return ops
 }
