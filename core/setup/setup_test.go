@@ -219,6 +219,20 @@ func TestUndoKeepsWhatSomebodyElseChanged(t *testing.T) {
 	require.Equal(t, 2.0, c.After.Lights["rim"].Stops)
 }
 
+// The document leaves a field at zero out, so an edit that empties one takes it away;
+// journals of before may say it by writing the zero, and are undone all the same.
+func TestEmptyingAFieldTakesItAway(t *testing.T) {
+	named := applied(t, sample(), Op{"add", "/lights/rim/link", raw("pair")})
+	emptied := applied(t, named.After, Op{"replace", "/lights/rim/link", raw("")})
+	require.Equal(t, []Op{{"remove", "/lights/rim/link", nil}}, emptied.Ops)
+	require.Equal(t, []Op{{"add", "/lights/rim/link", raw("pair")}}, emptied.Inverse)
+	for _, done := range [][]Op{emptied.Ops, {{"replace", "/lights/rim/link", raw("")}}} {
+		c, kept := emptied.After.Reverse(done, emptied.Inverse)
+		require.Empty(t, kept)
+		require.Equal(t, "pair", c.After.Lights["rim"].Link)
+	}
+}
+
 // A light that somebody else has worked on since it was added stays, and so does a
 // group that has lights in it by now; both are told.
 func TestUndoOfAddingLeavesWhatOthersHaveDoneToIt(t *testing.T) {

@@ -52,6 +52,17 @@ test('what is copied is pasted beside itself here, and in its own place in anoth
   expect(now().lights['rim-3']?.position[0]).toBe(2)
 })
 
+test('copies belong to no link, or a change of the first would change them too', () => {
+  const doc = { ...now(), lights: { ...now().lights, a: { ...(now().lights.a as Light), link: 'pair' } } }
+  useSetup.setState({ confirmed: doc, kept: doc, doc })
+  deeds.duplicate(['a'], camera)
+  expect(now().lights['lamp-2']?.link).toBeUndefined()
+  expect(now().lights.a?.link).toBe('pair')
+  copyLights(['a'])
+  pasteLights()
+  expect(now().lights['lamp-3']?.link).toBeUndefined()
+})
+
 test('removing leaves what is locked', () => {
   deeds.remove(['a', 'c'])
   expect(Object.keys(now().lights)).toEqual(['b', 'c'])
