@@ -26,7 +26,7 @@ type sight struct {
 	levels [plan.Levels]*frame
 	used   int64   // when a window last showed it
 	ev     float64 // at which it is shown
-	failed bool    // its pictures could not be made; tried again after an edit
+	fault  *Failed // why its pictures could not be made; tried again after an edit
 }
 
 func (t *sight) frames() []*frame {

@@ -165,6 +165,12 @@ func (p *Pictures) absorb(ctx context.Context) error {
 	return err
 }
 
+// unshown says why a setup has no pictures.
+func unshown(err error) Failed {
+	text, _, _ := strings.Cut(err.Error(), "\n")
+	return Failed{"fault", "This setup can be edited, but not shown: " + text + ".", "Undo what made it so, or bring the place in again."}
+}
+
 // take puts a document and what it makes of the place in the place of the last one.
 // It reports whether work in hand may have become stale.
 func (p *Pictures) take(st *State, on *stage.Stage, lamps []*setup.Lamp, err error) (stale bool) {
@@ -173,8 +179,7 @@ func (p *Pictures) take(st *State, on *stage.Stage, lamps []*setup.Lamp, err err
 	defer p.wake()
 	p.tried, p.broken, p.away = st.Revision, err, nil
 	if err != nil {
-		text, _, _ := strings.Cut(err.Error(), "\n")
-		p.post(Failed{"fault", "This setup can be edited, but not shown: " + text + ".", "Undo what made it so, or bring the place in again."})
+		p.post(unshown(err))
 		return false
 	}
 	elsewhere := p.stage == nil || on.Key != p.stage.Key
@@ -182,7 +187,7 @@ func (p *Pictures) take(st *State, on *stage.Stage, lamps []*setup.Lamp, err err
 	p.doc, p.revision, p.lamps, p.stage = st.Doc, st.Revision, lamps, on
 	p.figures = true
 	for _, t := range p.sights {
-		t.failed = false
+		t.fault = nil
 	}
 	if elsewhere {
 		for _, e := range p.eyes {
@@ -268,7 +273,7 @@ func (p *Pictures) drags(ctx context.Context, st *State, n Eye) (stale bool, err
 	p.mu.Lock()
 	e, base := p.eyes[n.ID], p.stage
 	if e == nil {
-		e = &eye{greeted: -1}
+		e = &eye{Eye: Eye{ID: n.ID, Blind: true}, greeted: -1} // it sees nothing until it is known where it looks
 		p.eyes[n.ID] = e
 		for id, v := range p.views {
 			if v.budget != nil {
@@ -280,8 +285,9 @@ func (p *Pictures) drags(ctx context.Context, st *State, n Eye) (stale bool, err
 			for _, id := range p.doc.SortedViews() {
 				p.postThumb(id, n.ID)
 			}
-		} else if p.broken != nil {
-			p.post(Failed{"fault", "This setup can be edited, but not shown: " + p.broken.Error() + ".", "Undo what made it so, or bring the place in again."}, n.ID)
+		}
+		if p.broken != nil {
+			p.post(unshown(p.broken), n.ID)
 		}
 	}
 	draft, asides := n.Draft != e.Draft, !slices.Equal(n.Asides, e.Asides)
@@ -339,6 +345,9 @@ func (p *Pictures) greet(e *eye, key string) {
 	e.sight, e.greeted = key, e.N
 	t := p.sight(e.See, p.stageOf(e))
 	p.post(Sighted{"sighted", e.N, t.key}, e.ID)
+	if t.fault != nil {
+		p.post(*t.fault, e.ID)
+	}
 	for _, f := range t.frames() {
 		if m := f.news(t); m != nil && f.level != plan.Thumb {
 			p.post(m, e.ID)

@@ -336,29 +336,40 @@ func TestMakingReadyWaitsForTheDatabase(t *testing.T) {
 // What cannot be rendered is said and set aside; the studio lives on, and tries
 // again after the next edit.
 func TestAFaultInTheRenderingIsToldAndTriedAgain(t *testing.T) {
-	h, p := opened(t, small)
-	place := p.stage.Scene
-	place.Mat[0], place.Mat[1] = 999, 999
+	s, blobs := studio(t, small)
+	hash, doc := stagetest.Floor(t, blobs)
+	on, err := s.shop.Ready(ctx, setup.StageOf(doc, hash, "floor.glb"))
+	require.NoError(t, err)
+	mat := on.Scene.Mat
+	mat[0], mat[1] = 999, 999 // broken before the worker reads it
+	h, p := openedIn(t, s, blobs, 1)
+	require.Same(t, on.Scene, p.stage.Scene)
+	told := func(eye int64) func() bool {
+		return func() bool {
+			f, ok := last[Failed](h, eye)
+			return ok && strings.Contains(f.What, "out of range")
+		}
+	}
 	h.view(1, "a")
-	h.wait("the fault", func() bool {
-		f, ok := last[Failed](h, 1)
-		return ok && strings.Contains(f.What, "out of range")
-	})
+	h.wait("the fault", told(1))
 	h.wait("every picture set aside, so that nobody reads the place", func() bool {
 		p.mu.Lock()
 		defer p.mu.Unlock()
 		for _, t := range p.sights {
-			if !t.failed {
+			if t.fault == nil {
 				return false
 			}
 		}
 		return len(p.sights) == 2
 	})
+	h.view(2, "a")
+	h.wait("who comes later is told too", told(2))
 	p.mu.Lock()
-	place.Mat[0], place.Mat[1] = 0, 0
+	mat[0], mat[1] = 0, 0
 	p.mu.Unlock()
 	h.edit(p, replace("/lights/one/range", 5))
 	h.waitFor(1, plan.Full, 2)
+	h.waitFor(2, plan.Full, 2)
 }
 
 // Budgets follow an edit at once, however deep in a pass the worker is.

@@ -237,7 +237,7 @@ func (p *Pictures) plan() plan.Setup {
 		if !shown[t] && !saved[t] {
 			continue
 		}
-		v := plan.Sight{Key: t.key, Shown: shown[t], Saved: saved[t], Failed: t.failed}
+		v := plan.Sight{Key: t.key, Shown: shown[t], Saved: saved[t], Failed: t.fault != nil}
 		if v.Shown {
 			lamps := p.wanted(t)
 			for _, level := range []int{plan.Coarse, plan.Middle, plan.Full} {
@@ -408,10 +408,10 @@ func (p *Pictures) failed(j plan.Job, err error) {
 		if t == nil {
 			return
 		}
-		t.failed = true
 		text, _, _ := strings.Cut(err.Error(), "\n")
+		t.fault = &Failed{"fault", "This picture could not be made: " + text + ".", "It is tried again with the next edit; other views go on."}
 		if eyes := p.eyesOn(t); len(eyes) > 0 {
-			p.post(Failed{"fault", "This picture could not be made: " + text + ".", "It is tried again with the next edit; other views go on."}, eyes...)
+			p.post(*t.fault, eyes...)
 		}
 	}
 }
