@@ -317,6 +317,16 @@ func TestABrokenPlaceIsToldAndGotOver(t *testing.T) {
 	h.waitFor(2, plan.Full, 2)
 	_, told := last[Failed](h, 2)
 	require.False(t, told)
+	h.mu.Lock()
+	c, err := h.state.Doc.Apply([]setup.Op{add("/place", setup.Place{Blob: bad, File: "bad.glb"})})
+	require.NoError(t, err)
+	h.state.Doc, h.state.Revision = c.After, h.state.Revision+1
+	h.mu.Unlock()
+	s.Changed(5)
+	_, err = p.Shot(ctx)
+	require.ErrorIs(t, err, stage.ErrPlace)
+	h.view(3, "a")
+	h.wait("who comes later is told, though pictures of before are there", func() bool { _, ok := last[Failed](h, 3); return ok })
 }
 
 // A database that is away while the place is made ready is waited for.
@@ -370,6 +380,19 @@ func TestAFaultInTheRenderingIsToldAndTriedAgain(t *testing.T) {
 	h.edit(p, replace("/lights/one/range", 5))
 	h.waitFor(1, plan.Full, 2)
 	h.waitFor(2, plan.Full, 2)
+}
+
+// Between a window's coming and the first look of its eye, nothing is rendered for it.
+func TestAnEyeThatHasNotLookedYetIsNoSight(t *testing.T) {
+	h, p := opened(t, small)
+	st := h.State()
+	_, err := p.drags(ctx, st, Eye{ID: 7, See: stage.Sight{}})
+	require.NoError(t, err)
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	require.Contains(t, p.eyes, int64(7))
+	require.Empty(t, p.plan().Eyes)
+	require.Empty(t, p.sees(p.eyes[7]))
 }
 
 // Budgets follow an edit at once, however deep in a pass the worker is.

@@ -135,11 +135,7 @@ func (s *Server) contrast(c fiber.Ctx) error {
 
 // saveRig is a rig as a template to keep.
 func (s *Server) saveRig(c fiber.Ctx) error {
-	n, err := id(c)
-	if err != nil {
-		return err
-	}
-	u, err := s.Journal.Get(c.Context(), n)
+	u, err := s.setup(c)
 	if err != nil {
 		return err
 	}

@@ -49,12 +49,17 @@ func id(c fiber.Ctx) (int64, error) {
 	return n, nil
 }
 
-func (s *Server) get(c fiber.Ctx) error {
+// setup is the setup that a request names.
+func (s *Server) setup(c fiber.Ctx) (*journal.Setup, error) {
 	n, err := id(c)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	u, err := s.Journal.Get(c.Context(), n)
+	return s.Journal.Get(c.Context(), n)
+}
+
+func (s *Server) get(c fiber.Ctx) error {
+	u, err := s.setup(c)
 	if err != nil {
 		return err
 	}
@@ -233,11 +238,7 @@ func (s *Server) copySetup(c fiber.Ctx) error {
 	if err := decode(c, questionLimit, &a); err != nil {
 		return err
 	}
-	n, err := id(c)
-	if err != nil {
-		return err
-	}
-	u, err := s.Journal.Get(c.Context(), n)
+	u, err := s.setup(c)
 	if err != nil {
 		return err
 	}
