@@ -23,7 +23,7 @@ import (
 	"willowherb/room"
 	"willowherb/stage"
 
-	"willowherb/core/render"
+	"willowherb/core/film"
 )
 
 // ErrUnknown means that a sight, frame, view or light is not, or no longer, known.
@@ -347,7 +347,7 @@ func (d *Desk) Runtime(ctx context.Context, p *refine.Pictures, frame, id string
 				return err
 			}
 			y = &drawnLayer{}
-			y.words, y.scale = render.Pack(rgb)
+			y.words, y.scale = film.Pack(rgb)
 			return nil
 		})
 		return y, err

@@ -6,7 +6,7 @@ import (
 	"math"
 
 	"willowherb/core/colour"
-	"willowherb/core/render"
+	"willowherb/core/film"
 	"willowherb/core/spread"
 	"willowherb/core/weigh"
 	"willowherb/refine"
@@ -64,7 +64,7 @@ func Drawn(p *refine.Pictures, frame, what, light string) (data []byte, scale fl
 		pic := surfaces(f, what)
 		if pic != nil {
 			var packed []uint32
-			packed, scale = render.Pack(pic)
+			packed, scale = film.Pack(pic)
 			data = words(packed)
 		}
 		return nil

@@ -7,11 +7,11 @@ import (
 	"willowherb/core/checks"
 	"willowherb/core/exposure"
 	"willowherb/core/plot"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 	"willowherb/plan"
 	"willowherb/refine"
 	"willowherb/room"
@@ -144,7 +144,7 @@ func (d *Desk) Plot(ctx context.Context, p *refine.Pictures, eye int64, q PlotAs
 
 // subjectOf is an object of the figure at a path, or of the mover nearest to the
 // middle of what cam sees; -1 for none.
-func subjectOf(on *stage.Stage, doc *setup.Setup, cam render.View, path string) int {
+func subjectOf(on *stage.Stage, doc *setup.Setup, cam world.Camera, path string) int {
 	sc := on.Scene
 	under := func(path string) int {
 		for i := range sc.Objects {

@@ -6,16 +6,16 @@ import (
 	"runtime"
 
 	"willowherb/core/exposure"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/still"
+	"willowherb/core/world"
 )
 
 // MeterViews sets the held exposure of a fresh setup's views from a small, quick
 // picture of each. A view that cannot be metered keeps its exposure.
 func MeterViews(ctx context.Context, s *scene.Scene, doc *setup.Setup) {
-	w, err := render.Compile(s, runtime.GOMAXPROCS(0))
+	w, err := world.Compile(s, runtime.GOMAXPROCS(0))
 	if err != nil {
 		return
 	}

@@ -8,13 +8,16 @@ import (
 	"math"
 
 	"willowherb/core/exposure"
+	"willowherb/core/film"
+	"willowherb/core/filter"
+	"willowherb/core/path"
 	"willowherb/core/photometry"
-	"willowherb/core/render"
 	"willowherb/core/rig"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 	"willowherb/format/picture"
 	"willowherb/refine"
 	"willowherb/room"
@@ -51,7 +54,7 @@ type figure struct {
 	rig.Figure
 	name string
 	now  vec.V3 // its pivot where it stands
-	cam  render.View
+	cam  world.Camera
 	ev   float64
 	doc  *setup.Setup
 	s    *refine.Shot
@@ -137,7 +140,7 @@ func (d *Desk) Moods(ctx context.Context, p *refine.Pictures, q RigAsk) ([]MoodP
 	to := aim.Sub(cam.Eye)
 	cam.Aim = to.Norm()
 	cam.FovY = 2 * math.Atan(0.3*f.Height/max(float64(to.Len()), 0.1))
-	guide := render.NewGuide(moodWide, moodHigh)
+	guide := film.NewGuide(moodWide, moodHigh)
 	out := []MoodPicture{}
 	for _, m := range rig.Moods() {
 		doc := *f.s.Doc
@@ -158,7 +161,7 @@ func (d *Desk) Moods(ctx context.Context, p *refine.Pictures, q RigAsk) ([]MoodP
 		if err != nil {
 			return nil, err
 		}
-		pass := &render.Pass{World: f.s.Stage.World, View: cam, W: moodWide, H: moodHigh, Seed: 1, Bounces: 1, Guide: guide, Layers: []*render.Layers{render.NewLayers(moodWide, moodHigh, false)}}
+		pass := &path.Pass{World: f.s.Stage.World, Camera: cam, W: moodWide, H: moodHigh, Seed: 1, Bounces: 1, Guide: guide, Layers: []*film.Layers{film.NewLayers(moodWide, moodHigh)}}
 		for _, l := range lamps {
 			if gain := l.Gain(); gain != (vec.V3{}) {
 				pass.Lights, pass.Merged = append(pass.Lights, l.Source), append(pass.Merged, gain)
@@ -168,9 +171,9 @@ func (d *Desk) Moods(ctx context.Context, p *refine.Pictures, q RigAsk) ([]MoodP
 			return nil, err
 		}
 		pic := make([]float32, 3*moodWide*moodHigh)
-		pass.Layers[0].Average(render.Direct, pic)
+		pass.Layers[0].Average(film.Direct, vec.Splat(1), pic)
 		err = spread.Guard(func() error {
-			return render.NewFilter(guide, cam).Apply(ctx, []render.Noisy{{RGB: pic, Levels: 1}}, d.studio.Workers())
+			return filter.New(guide, cam).Apply(ctx, []filter.Noisy{{RGB: pic, Levels: 1}}, d.studio.Workers())
 		})
 		if err != nil {
 			return nil, err

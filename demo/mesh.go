@@ -100,9 +100,9 @@ func (s *shape) quad(mat int, a, b, c, d, n vec.V3, k int) {
 // frame is a local coordinate frame.
 type frame struct{ o, x, y, z vec.V3 }
 
-var world = frame{x: vec.V3{X: 1}, y: vec.V3{Y: 1}, z: vec.V3{Z: 1}}
+var upright = frame{x: vec.V3{X: 1}, y: vec.V3{Y: 1}, z: vec.V3{Z: 1}}
 
-func at(o vec.V3) frame { f := world; f.o = o; return f }
+func at(o vec.V3) frame { f := upright; f.o = o; return f }
 
 // turned is a frame at o turned about +Y by degrees.
 func turned(o vec.V3, deg float64) frame {

@@ -7,17 +7,17 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/core/light"
 	placing "willowherb/core/place"
-	"willowherb/core/render"
 	"willowherb/core/sampling"
 	"willowherb/core/scene"
 	reflect "willowherb/core/surface"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 const pickRows = 540
 
 // picks calls do with random places in random views and a random lamp.
-func picks(w *render.World, n int, do func(p *placing.Picture, l *light.Light, s sampling.Source)) {
+func picks(w *world.World, n int, do func(p *placing.Picture, l *light.Light, s sampling.Source)) {
 	doc := Setup()
 	ids := doc.SortedViews()
 	for i := range uint32(n) {
@@ -35,7 +35,7 @@ func picks(w *render.World, n int, do func(p *placing.Picture, l *light.Light, s
 
 // around calls do with what is seen within r pixels of (x, y), at so many places
 // to a pixel, and how far in pixels it is.
-func around(p *placing.Picture, x, y float64, r, fine int, do func(q render.Probe, dist float64)) {
+func around(p *placing.Picture, x, y float64, r, fine int, do func(q world.Probe, dist float64)) {
 	w := float64(p.Rows) * p.Aspect
 	for b := -r * fine; b <= r*fine; b++ {
 		for a := -r * fine; a <= r*fine; a++ {
@@ -67,11 +67,11 @@ func TestHighlightLandsWhereClicked(t *testing.T) {
 		landed++
 		pos := *out.Position
 		var object, material int
-		around(p, x, y, 0, 1, func(q render.Probe, _ float64) { object, material = q.Object, q.Material })
+		around(p, x, y, 0, 1, func(q world.Probe, _ float64) { object, material = q.Object, q.Material })
 		best, at := 2.0, 99.0
 		top, topAt := -1.0, 0.0
 		smooth := false
-		around(p, x, y, 6, 1, func(q render.Probe, dist float64) {
+		around(p, x, y, 6, 1, func(q world.Probe, dist float64) {
 			if q.Object != object {
 				return
 			}
@@ -100,7 +100,7 @@ func TestHighlightLandsWhereClicked(t *testing.T) {
 		if smooth && top > 0 {
 			bright++
 			if topAt > 2 {
-				around(p, x, y, 0, 1, func(q render.Probe, _ float64) {
+				around(p, x, y, 0, 1, func(q world.Probe, _ float64) {
 					t.Log(topAt, r.s.Objects[q.Object].Path, r.s.Materials[q.Material].Name, r.s.Materials[q.Material].Roughness, p.View.Eye.Sub(q.Pos).Norm().Dot(q.Smooth))
 				})
 			}
@@ -129,8 +129,8 @@ func TestShadowEdgeLandsWhereClicked(t *testing.T) {
 		landed++
 		lit, shaded := false, false
 		var part []bool
-		around(p, float64(c.X), float64(c.Y), 0, 1, func(q render.Probe, _ float64) { _, part = scene.Figure(r.s, q.Object) })
-		around(p, x, y, 3, 5, func(q render.Probe, dist float64) {
+		around(p, float64(c.X), float64(c.Y), 0, 1, func(q world.Probe, _ float64) { _, part = scene.Figure(r.s, q.Object) })
+		around(p, x, y, 3, 5, func(q world.Probe, dist float64) {
 			if dist > 3 {
 				return
 			}
@@ -162,7 +162,7 @@ func TestGrazeWrapsTheOutline(t *testing.T) {
 			continue
 		}
 		var object int
-		around(p, float64(c.X), float64(c.Y), 0, 1, func(q render.Probe, _ float64) { object = q.Object })
+		around(p, float64(c.X), float64(c.Y), 0, 1, func(q world.Probe, _ float64) { object = q.Object })
 		if _, part := scene.Figure(r.s, object); !part[object] || r.s.Objects[object].Path[:6] != "Keeper" {
 			continue
 		}
@@ -180,7 +180,7 @@ func TestGrazeWrapsTheOutline(t *testing.T) {
 // width, stands outside and faces in.
 func TestOpeningFitsTheWindows(t *testing.T) {
 	r := preparedT(t)
-	p := &placing.Picture{World: r.w, View: render.View{Eye: v(0, 1.7, 4), Aim: v(0, 0.35, -1).Norm(), Up: vec.V3{Y: 1}, FovY: 1}, Aspect: 2.2, Rows: pickRows}
+	p := &placing.Picture{World: r.w, View: world.Camera{Eye: v(0, 1.7, 4), Aim: v(0, 0.35, -1).Norm(), Up: vec.V3{Y: 1}, FovY: 1}, Aspect: 2.2, Rows: pickRows}
 	for _, x := range windowX[2:5] {
 		px, py := project(p, v(x+0.1, sill+1.2, -hallZ))
 		out, err := placing.Opening(p, px, py)

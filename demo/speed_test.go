@@ -10,20 +10,23 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/drawn"
+	"willowherb/core/film"
+	"willowherb/core/filter"
 	"willowherb/core/light"
+	"willowherb/core/path"
 	placing "willowherb/core/place"
 	"willowherb/core/plot"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/trace"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 	"willowherb/format/gltf"
 )
 
 type ready struct {
 	s     *scene.Scene
-	w     *render.World
+	w     *world.World
 	lamps []*setup.Lamp
 	hall  setup.View
 }
@@ -46,7 +49,7 @@ func prepare(b testing.TB) ready {
 	require.NoError(b, err)
 	s, err := gltf.Read(context.Background(), "place.glb", glb, nil, gltf.DefaultLimits())
 	require.NoError(b, err)
-	w, err := render.Compile(s, 2)
+	w, err := world.Compile(s, 2)
 	require.NoError(b, err)
 	st, err := setup.Resolve(Setup(), "")
 	require.NoError(b, err)
@@ -69,7 +72,7 @@ func BenchmarkImport(b *testing.B) {
 func BenchmarkCompile(b *testing.B) {
 	r := prepared(b)
 	for b.Loop() {
-		_, err := render.Compile(r.s, 2)
+		_, err := world.Compile(r.s, 2)
 		require.NoError(b, err)
 	}
 	b.ReportMetric(float64(r.s.Triangles()), "triangles")
@@ -115,11 +118,11 @@ func BenchmarkRays(b *testing.B) {
 	run("any/shadow", shadow, func(q *trace.Ray) { tr.Any(q) })
 }
 
-func (r ready) pass(w, h, bounces int, lamps []*setup.Lamp) *render.Pass {
-	p := &render.Pass{World: r.w, View: r.hall.Camera(), W: w, H: h, Seed: 1, Bounces: bounces, Guide: render.NewGuide(w, h)}
+func (r ready) pass(w, h, bounces int, lamps []*setup.Lamp) *path.Pass {
+	p := &path.Pass{World: r.w, Camera: r.hall.Camera(), W: w, H: h, Seed: 1, Bounces: bounces, Guide: film.NewGuide(w, h)}
 	for _, l := range lamps {
 		p.Lights = append(p.Lights, l.Source)
-		p.Layers = append(p.Layers, render.NewLayers(w, h, l.Shines()))
+		p.Layers = append(p.Layers, film.NewLayers(w, h))
 	}
 	return p
 }
@@ -215,7 +218,7 @@ func BenchmarkCompose(b *testing.B) {
 	for b.Loop() {
 		clear(out)
 		for range 14 {
-			render.Unpack(words, vec.V3{X: 1, Y: 0.8, Z: 0.6}, out)
+			film.Unpack(words, vec.V3{X: 1, Y: 0.8, Z: 0.6}, out)
 		}
 	}
 }
@@ -226,12 +229,12 @@ func BenchmarkDenoise(b *testing.B) {
 	r := prepared(b)
 	p := r.pass(960, 540, 1, []*setup.Lamp{{Source: &light.Light{Kind: light.Point}}})
 	require.NoError(b, p.Run(context.Background(), 1, 2))
-	f := render.NewFilter(p.Guide, p.View)
+	f := filter.New(p.Guide, p.Camera)
 	for _, n := range []int{1, 16} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
-			pics := make([]render.Noisy, n)
+			pics := make([]filter.Noisy, n)
 			for i := range pics {
-				pics[i] = render.Noisy{RGB: make([]float32, 3*960*540), Levels: 4}
+				pics[i] = filter.Noisy{RGB: make([]float32, 3*960*540), Levels: 4}
 			}
 			for b.Loop() {
 				require.NoError(b, f.Apply(context.Background(), pics, 2))

@@ -5,7 +5,7 @@ import (
 
 	"willowherb/core/budget"
 	"willowherb/core/exposure"
-	"willowherb/core/render"
+	"willowherb/core/film"
 	"willowherb/format/picture"
 	"willowherb/plan"
 )
@@ -29,7 +29,7 @@ func (p *Pictures) makeFigures() error {
 	type part struct {
 		id    string
 		ev    float64
-		guide *render.Guide
+		guide *film.Guide
 		thumb *Frame // nil: not whole yet
 	}
 	p.mu.Lock()

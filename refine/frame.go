@@ -4,9 +4,10 @@ import (
 	"math"
 
 	"willowherb/core/exposure"
-	"willowherb/core/render"
+	"willowherb/core/film"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 	"willowherb/plan"
 	"willowherb/stage"
 )
@@ -55,11 +56,11 @@ func (t *sight) finer(key [32]byte, level int) bool {
 type frame struct {
 	key    string
 	level  int
-	cam    render.View
-	see    render.Sight
+	cam    world.Camera
+	see    world.Sight
 	w, h   int
 	goal   int
-	guide  *render.Guide
+	guide  *film.Guide
 	layers map[[32]byte]*layer
 
 	samples int // of the least refined layer in use, as published
@@ -67,7 +68,7 @@ type frame struct {
 }
 
 type layer struct {
-	sums *render.Layers
+	sums *film.Layers
 	used int64
 	// noise of the layer in the picture for unit gain, cd/m2: the mean of the halves' absolute difference; 0: not known.
 	noise float64
@@ -186,11 +187,11 @@ type Frame struct {
 	Key   string
 	Sight string
 	Level int
-	Cam   render.View
-	See   render.Sight
+	Cam   world.Camera
+	See   world.Sight
 	W, H  int
 	EV    float64 // at which its sight is shown
-	Guide *render.Guide
+	Guide *film.Guide
 	Stage *stage.Stage
 	// Samples of the least refined layer in use.
 	Samples int
@@ -244,7 +245,7 @@ func (f *Frame) add(pic []float32, l *setup.Lamp, part int, gain vec.V3) {
 	if y == nil || gain == (vec.V3{}) || y.Parts[part] == nil {
 		return
 	}
-	render.Unpack(y.Parts[part], gain.Scale(float32(y.News.Scales[part])), pic)
+	film.Unpack(y.Parts[part], gain.Scale(float32(y.News.Scales[part])), pic)
 }
 
 // Packed is a part of a lamp's light as it is packed, and what a packed one of it is

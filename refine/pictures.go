@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"willowherb/core/budget"
-	"willowherb/core/render"
+	"willowherb/core/film"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/plan"
@@ -457,7 +457,7 @@ func (p *Pictures) frame(t *sight, level int) *frame {
 	f := t.levels[level]
 	if f == nil {
 		w, h := p.studio.Size(t.see.Camera.Aspect, level)
-		f = &frame{key: frameKey(t.key, level), level: level, cam: t.see.Camera.Camera(), see: t.see.Pass(t.stage), w: w, h: h, goal: p.studio.goal(level), guide: render.NewGuide(w, h), layers: map[[32]byte]*layer{}}
+		f = &frame{key: frameKey(t.key, level), level: level, cam: t.see.Camera.Camera(), see: t.see.Pass(t.stage), w: w, h: h, goal: p.studio.goal(level), guide: film.NewGuide(w, h), layers: map[[32]byte]*layer{}}
 		t.levels[level] = f
 	}
 	return f

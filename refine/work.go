@@ -10,11 +10,13 @@ import (
 	"time"
 
 	"github.com/cespare/xxhash/v2"
+	"willowherb/core/colour"
 	"willowherb/core/exposure"
-	"willowherb/core/render"
+	"willowherb/core/film"
+	"willowherb/core/filter"
+	"willowherb/core/path"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
-	"willowherb/core/still"
 	"willowherb/core/vec"
 	"willowherb/plan"
 )
@@ -26,7 +28,7 @@ type task struct {
 	t     *sight
 	f     *frame
 	lamps []*setup.Lamp
-	sums  []*render.Layers
+	sums  []*film.Layers
 }
 
 // run does a job, or nothing where its keys stand for nothing any more.
@@ -42,7 +44,7 @@ func (p *Pictures) run(ctx context.Context, j plan.Job) error {
 		return nil
 	}
 	f := k.f
-	pass := &render.Pass{World: k.t.stage.World, View: f.cam, W: f.w, H: f.h, Seed: 1, Guide: f.guide, Sight: f.see, Layers: k.sums}
+	pass := &path.Pass{World: k.t.stage.World, Camera: f.cam, W: f.w, H: f.h, Seed: 1, Guide: f.guide, Sight: f.see, Layers: k.sums}
 	if f.level == plan.Coarse {
 		pass.Bounces = 1
 	}
@@ -90,7 +92,7 @@ func (p *Pictures) begin(j plan.Job) *task {
 			k.f.layers[l.Key] = y
 		}
 		if y.sums == nil {
-			y.sums = render.NewLayers(k.f.w, k.f.h, l.Shines())
+			y.sums = film.NewLayers(k.f.w, k.f.h)
 			y.sums.Sparse = k.f.sparse()
 		}
 		if y.sums.Samples() != j.From {
@@ -120,19 +122,20 @@ const visible = 0.15
 
 // detail takes more samples where the picture is still noisy, once for every power
 // of two that the samples reach.
-func (k *task) detail(ctx context.Context, pass *render.Pass) error {
+func (k *task) detail(ctx context.Context, pass *path.Pass) error {
 	pic, develop := k.developed()
 	var mean float64
 	for i := 0; i < len(pic); i += 3 {
-		mean += develop(float64(pic[i+1]))
+		mean += develop(colour.LuminanceAt(pic, i))
 	}
 	mean /= float64(len(pic) / 3)
 	if mean > 0 {
 		err := spread.Over(ctx, len(k.lamps), k.studio.opt.Workers, func(i int) {
 			l, y := k.lamps[i], k.sums[i]
-			var kinds []render.Kind
-			for kind := range render.Kinds {
-				if kind != render.Bounced && k.f.denoise(l, kind, y.Samples()) == 0 {
+			var kinds []film.Kind
+			widths := k.f.widths(l, y.Samples())
+			for kind := range film.Kinds {
+				if !kind.BySurfaces() && widths[kind] == 0 {
 					kinds = append(kinds, kind)
 				}
 			}
@@ -182,8 +185,8 @@ func (p *Pictures) motion(ctx context.Context, id int64) error {
 		width = max(int(float64(wide)*see.Camera.Aspect), 8)
 	}
 	height := min(max(int(math.Round(float64(width)/see.Camera.Aspect)), 2), 1024)
-	pass := &render.Pass{World: on.World, View: see.Camera.Camera(), W: width, H: height, Seed: uint32(moved), Bounces: 1, Few: 2, Guide: render.NewGuide(width, height), Sight: see.Pass(on)}
-	pass.Layers = []*render.Layers{render.NewLayers(width, height, false)}
+	pass := &path.Pass{World: on.World, Camera: see.Camera.Camera(), W: width, H: height, Seed: uint32(moved), Bounces: 1, Few: 2, Guide: film.NewGuide(width, height), Sight: see.Pass(on)}
+	pass.Layers = []*film.Layers{film.NewLayers(width, height)}
 	for _, l := range lamps {
 		gain := l.Gain()
 		if len(alone) > 0 {
@@ -202,11 +205,11 @@ func (p *Pictures) motion(ctx context.Context, id int64) error {
 		return err
 	}
 	pic := make([]float32, 3*width*height)
-	pass.Layers[0].Average(render.Direct, pic)
-	if err := render.NewFilter(pass.Guide, pass.View).Apply(ctx, []render.Noisy{{RGB: pic, Levels: 3}}, p.studio.opt.Workers); err != nil {
+	pass.Layers[0].Average(film.Direct, vec.Splat(1), pic)
+	if err := filter.New(pass.Guide, pass.Camera).Apply(ctx, []filter.Noisy{{RGB: pic, Levels: 3}}, p.studio.opt.Workers); err != nil {
 		return err
 	}
-	words, scale := render.Pack(pic)
+	words, scale := film.Pack(pic)
 	p.studio.previewWidth = pace(wide, time.Since(began))
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -223,28 +226,17 @@ func littleEndian(words []uint32) []byte {
 	return b
 }
 
-// denoise is how widely a kind of a lamp's light is denoised in f after so many
-// samples; 0: not at all.
-func (f *frame) denoise(l *setup.Lamp, k render.Kind, samples int) int {
-	switch {
-	case k == render.Bounced && f.sparse():
-		samples /= 4
-	case k == render.Bounced, k == render.Direct && still.FilteredDirect(l):
-	case k == render.Direct && samples < 4:
-		// Better soft at first than speckled: the edges come with the samples.
-		if f.level == plan.Full {
-			return 2
-		}
-		return 1
-	default:
-		return 0
+// widths is how widely the kinds of a lamp's light are filtered in f after so many
+// samples.
+func (f *frame) widths(l *setup.Lamp, samples int) filter.Widths {
+	of := filter.Frame{Samples: samples, Sparse: f.sparse()}
+	switch f.level {
+	case plan.Coarse, plan.Thumb:
+		of.Smaller = 2
+	case plan.Middle:
+		of.Smaller = 1
 	}
-	n := still.Levels(samples)
-	if f.level != plan.Full {
-		// How many doublings smaller than full the frame is.
-		n = max(n-map[int]int{plan.Coarse: 2, plan.Middle: 1, plan.Thumb: 2}[f.level], 2)
-	}
-	return n
+	return of.Widths(l.Shines())
 }
 
 // together is how many lamps' layers are denoised at once: more is quicker and
@@ -260,11 +252,11 @@ type made struct {
 // publish denoises, packs and announces the layers of the job's lamps.
 func (k *task) publish(ctx context.Context, samples int) error {
 	f := k.f
-	filter := render.NewFilter(f.guide, f.cam)
+	by := filter.New(f.guide, f.cam)
 	out := make([]made, len(k.lamps))
 	for i0 := 0; i0 < len(k.lamps); i0 += together {
 		i1 := min(i0+together, len(k.lamps))
-		if err := k.denoised(ctx, filter, k.lamps[i0:i1], k.sums[i0:i1], samples, out[i0:i1]); err != nil {
+		if err := k.denoised(ctx, by, k.lamps[i0:i1], k.sums[i0:i1], samples, out[i0:i1]); err != nil {
 			return err
 		}
 	}
@@ -281,7 +273,7 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	noise := f.noise
 	if done && f.level == plan.Full {
 		var err error
-		if noise, err = k.noise(ctx, filter, lamps); err != nil {
+		if noise, err = k.noise(ctx, by, lamps); err != nil {
 			return err
 		}
 	}
@@ -298,28 +290,32 @@ func (k *task) publish(ctx context.Context, samples int) error {
 
 // denoised makes what is published of some layers: each lamp's light by kind; what
 // is soft is filtered, all of it at once.
-func (k *task) denoised(ctx context.Context, filter *render.Filter, lamps []*setup.Lamp, sums []*render.Layers, samples int, out []made) error {
+func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*setup.Lamp, sums []*film.Layers, samples int, out []made) error {
 	f, workers := k.f, k.studio.opt.Workers
 	n := 3 * f.w * f.h
-	var soft []render.Noisy
+	var soft []filter.Noisy
 	var gaps [][]float32
-	light := make([][render.Kinds][]float32, len(lamps))
+	light := make([][film.Kinds][]float32, len(lamps))
 	for i, l := range lamps {
-		for kind := range render.Kinds {
-			if sums[i].Sum[kind][0] == nil {
-				continue
+		widths := f.widths(l, samples)
+		for kind := range film.Kinds {
+			if kind != film.Direct && !sums[i].Has(kind) {
+				continue // black
 			}
-			light[i][kind] = make([]float32, n)
-			if levels := f.denoise(l, kind, samples); levels > 0 {
-				soft = append(soft, render.Noisy{RGB: light[i][kind], Levels: levels})
+			pic := make([]float32, n)
+			light[i][kind] = pic
+			if widths[kind] > 0 {
+				soft = append(soft, filter.Noisy{RGB: pic, Levels: widths[kind]})
+			}
+			if kind.BySurfaces() {
+				gaps = append(gaps, pic)
 			}
 		}
-		gaps = append(gaps, light[i][render.Bounced])
 	}
 	err := spread.Over(ctx, len(lamps), workers, func(i int) {
-		for kind := range render.Kinds {
+		for kind := range film.Kinds {
 			if light[i][kind] != nil {
-				sums[i].Average(kind, light[i][kind])
+				sums[i].Average(kind, vec.Splat(1), light[i][kind])
 			}
 		}
 	})
@@ -327,35 +323,40 @@ func (k *task) denoised(ctx context.Context, filter *render.Filter, lamps []*set
 		return err
 	}
 	if y := sums[0]; y.Gaps() {
-		if err := filter.Fill(ctx, gaps, y.Lacks, workers); err != nil {
+		if err := by.Fill(ctx, gaps, y.Lacks, workers); err != nil {
 			return err
 		}
 	}
-	if err := filter.Apply(ctx, soft, workers); err != nil {
+	if err := by.Apply(ctx, soft, workers); err != nil {
 		return err
 	}
 	return spread.Over(ctx, len(lamps), workers, func(i int) {
 		y, all, pub := sums[i], light[i], &Published{}
-		mean := func(kind render.Kind) [3]float64 {
-			c := y.Mean(kind)
+		mean := func(kinds ...film.Kind) [3]float64 {
+			c := y.Mean(kinds...)
 			return [3]float64{float64(c.X), float64(c.Y), float64(c.Z)}
 		}
-		pub.News = LayerNews{Version: samples, Direct: mean(render.Direct), Bounced: mean(render.Bounced), Seen: mean(render.Seen), Reflected: mean(render.Reflected)}
+		pub.News = LayerNews{Version: samples, Direct: mean(film.DirectKinds...), Bounced: mean(film.BouncedKinds...), Seen: mean(film.Seen), Reflected: mean(film.Reflected)}
 		if samples >= plan.Enough {
 			out[i].noise = f.leftOver(lamps[i], y, samples)
 		}
-		pack := func(part int, pic []float32) {
-			words, scale := render.Pack(pic)
+		// pack keeps the sum of some kinds as a part, and adds it to the whole.
+		pack := func(part int, kinds ...film.Kind) {
+			sum := make([]float32, n)
+			for _, kind := range kinds {
+				addTo(sum, all[kind])
+			}
+			words, scale := film.Pack(sum)
 			pub.Parts[part], pub.News.Scales[part], pub.News.Parts[part] = words, float64(scale), address(words)
+			if part != Whole {
+				addTo(all[film.Direct], sum)
+			}
 		}
-		pack(Bounced, all[render.Bounced])
-		if all[render.Seen] != nil {
-			addTo(all[render.Seen], all[render.Reflected])
-			pack(Shine, all[render.Seen])
-			addTo(all[render.Direct], all[render.Seen])
+		pack(Bounced, film.BouncedKinds...)
+		if lamps[i].Shines() {
+			pack(Shine, film.Shown...)
 		}
-		addTo(all[render.Direct], all[render.Bounced])
-		pack(Whole, all[render.Direct])
+		pack(Whole, film.DirectKinds...)
 		out[i].pub = pub
 	})
 }
@@ -384,18 +385,19 @@ func addTo(a, b []float32) {
 
 // leftOver estimates a layer's noise in the picture for unit gain: the mean of
 // what its halves differ, with what the filter takes off the soft kinds allowed for.
-func (f *frame) leftOver(l *setup.Lamp, y *render.Layers, samples int) float64 {
+func (f *frame) leftOver(l *setup.Lamp, y *film.Layers, samples int) float64 {
+	widths := f.widths(l, samples)
 	d := make([]float32, 3*y.W*y.H)
 	var out float64
-	for k := range render.Kinds {
+	for k := range film.Kinds {
 		clear(d)
 		y.HalfDifference(k, vec.Splat(1), d)
 		var sum float64
 		for i := 0; i < len(d); i += 3 {
-			sum += math.Abs(float64(d[i+1]))
+			sum += math.Abs(colour.LuminanceAt(d, i))
 		}
 		sum /= float64(len(d) / 3)
-		if f.denoise(l, k, samples) > 0 {
+		if widths[k] > 0 {
 			sum *= 0.2
 		}
 		out += sum
@@ -403,48 +405,31 @@ func (f *frame) leftOver(l *setup.Lamp, y *render.Layers, samples int) float64 {
 	return out
 }
 
-// noise measures what is left of it in the composed picture as developed, once
+// noise estimates how far the composed picture is from the truth, as developed, once
 // every lamp has halves of bounced light to compare.
-func (k *task) noise(ctx context.Context, filter *render.Filter, lamps []*setup.Lamp) (float64, error) {
+func (k *task) noise(ctx context.Context, by *filter.Filter, lamps []*setup.Lamp) (float64, error) {
 	f := k.f
 	k.mu.Lock()
-	var sums []*render.Layers
+	curve, e := exposure.Curve(k.doc.Curve), exposure.Factor(k.t.ev)
+	var layers []*film.Layers
 	for _, l := range lamps {
 		y := f.layers[l.Key]
 		if y == nil || y.sums == nil || y.sums.Samples() < 8 {
 			k.mu.Unlock()
 			return f.noise, nil
 		}
-		sums = append(sums, y.sums)
+		layers = append(layers, y.sums)
 	}
 	k.mu.Unlock()
-	n := 3 * f.w * f.h
-	// Filtering commutes with the sum: what is filtered alike is added up first.
-	alike := map[int][]float32{}
+	sums := filter.NewSums(f.w, f.h)
 	for i, l := range lamps {
-		g := l.Gain()
-		if g == black {
-			continue
-		}
-		for kind := range render.Kinds {
-			levels := f.denoise(l, kind, sums[i].Samples())
-			if alike[levels] == nil {
-				alike[levels] = make([]float32, n)
-			}
-			sums[i].HalfDifference(kind, g, alike[levels])
+		if g := l.Gain(); g != black {
+			sums.Add(layers[i], g, f.widths(l, layers[i].Samples()))
 		}
 	}
-	var soft []render.Noisy
-	for levels, p := range alike {
-		soft = append(soft, render.Noisy{RGB: p, Levels: levels})
-	}
-	if err := filter.Apply(ctx, soft, k.studio.opt.Workers); err != nil {
+	pic, err := sums.Finish(ctx, by, k.studio.opt.Workers)
+	if err != nil {
 		return 0, err
 	}
-	left := make([]float32, n)
-	for _, p := range soft {
-		addTo(left, p.RGB)
-	}
-	pic, develop := k.developed()
-	return render.Noise(left, pic, develop), nil
+	return pic.Noise(func(l float64) float64 { return curve.Map(l * e) }), nil
 }

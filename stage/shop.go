@@ -9,11 +9,11 @@ import (
 
 	"willowherb/blob"
 	"willowherb/core/photometry"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 	"willowherb/format/gltf"
 	"willowherb/format/ies"
 	"willowherb/format/picture"
@@ -27,7 +27,7 @@ var ErrPlace = errors.New("the place cannot be shown")
 type Stage struct {
 	setup.Stage
 	Scene *scene.Scene
-	World *render.World
+	World *world.World
 }
 
 // Shop makes stages; safe for concurrent use.
@@ -44,8 +44,8 @@ type Shop struct {
 // built is a file with its backdrops compiled, everything at rest.
 type built struct {
 	scene *scene.Scene
-	parts []render.Part
-	world *render.World
+	parts []world.Part
+	world *world.World
 }
 
 // NewShop returns a shop that reads files from blobs and builds with so many workers.
@@ -91,7 +91,7 @@ func (s *Shop) build(ctx context.Context, st setup.Stage) (*built, error) {
 	g := &built{}
 	err = spread.Guard(func() (err error) {
 		g.scene, g.parts = st.Build(file)
-		g.world, err = render.CompileParts(g.scene, g.parts, s.workers)
+		g.world, err = world.CompileParts(g.scene, g.parts, s.workers)
 		return err
 	})
 	if err != nil {

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"willowherb/core/render"
 	"willowherb/core/setup"
+	"willowherb/core/world"
 )
 
 // Sight is how the place is seen: a camera, and what is left out. Two windows with
@@ -45,8 +45,8 @@ func (g *Sight) Key(stage string) string {
 func KeyName(k [32]byte) string { return hex.EncodeToString(k[:8]) }
 
 // Pass returns the sight as the renderer takes it.
-func (g *Sight) Pass(on *Stage) render.Sight {
-	s := render.Sight{Cut: float32(g.Cut)}
+func (g *Sight) Pass(on *Stage) world.Sight {
+	s := world.Sight{Cut: float32(g.Cut)}
 	if g.Neutral {
 		s.Neutral = neutralGrey
 	}

@@ -17,11 +17,11 @@ import (
 
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/still"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 	"willowherb/format/gltf"
 	"willowherb/format/picture"
 )
@@ -115,7 +115,7 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	world, err := render.Compile(s, runtime.GOMAXPROCS(0))
+	world, err := world.Compile(s, runtime.GOMAXPROCS(0))
 	if err != nil {
 		return err
 	}
@@ -151,9 +151,9 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	return c.report(s, st, lamps, pic, notes, name, w, h, ev, ready, took)
 }
 
-func frame(s *scene.Scene, w, h int) render.View {
+func frame(s *scene.Scene, w, h int) world.Camera {
 	f := s.FrameAll(float64(w) / float64(h))
-	return render.View{Eye: f.Eye, Aim: f.Aim, Up: f.Up, FovY: f.FovY}
+	return world.Camera{Eye: f.Eye, Aim: f.Aim, Up: f.Up, FovY: f.FovY}
 }
 
 func (c *stillCmd) camera(doc *setup.Setup) (setup.View, string, error) {

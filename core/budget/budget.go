@@ -25,8 +25,8 @@ import (
 	"fmt"
 	"math"
 
+	"willowherb/core/film"
 	"willowherb/core/light"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
@@ -107,7 +107,7 @@ type Frame struct {
 
 // Count works out the budget of a view from its first hits. A nil guide counts
 // every pixel as reached by everything.
-func Count(t Target, s *scene.Scene, lamps []*setup.Lamp, g *render.Guide) Frame {
+func Count(t Target, s *scene.Scene, lamps []*setup.Lamp, g *film.Guide) Frame {
 	f := Frame{Lights: map[string]Cost{}, BaseMs: t.BaseMs, LimitMs: t.LimitMs, LimitMB: t.LimitMB, Measured: g != nil}
 	for _, l := range lamps {
 		if l.Off {
@@ -130,7 +130,7 @@ func Count(t Target, s *scene.Scene, lamps []*setup.Lamp, g *render.Guide) Frame
 	return f
 }
 
-func (t *Target) cost(s *scene.Scene, l *setup.Lamp, g *render.Guide) (c Cost) {
+func (t *Target) cost(s *scene.Scene, l *setup.Lamp, g *film.Guide) (c Cost) {
 	if l.Carry == setup.Baked {
 		return c
 	}
@@ -162,7 +162,7 @@ func (t *Target) cost(s *scene.Scene, l *setup.Lamp, g *render.Guide) (c Cost) {
 // reached is the share of the picture whose surface the light can reach, by its
 // range, cone and side alone: a deferred renderer shades those pixels whether
 // shadow falls on them or not.
-func reached(l *light.Light, g *render.Guide) float64 {
+func reached(l *light.Light, g *film.Guide) float64 {
 	if g == nil {
 		return 1
 	}
@@ -171,7 +171,7 @@ func reached(l *light.Light, g *render.Guide) float64 {
 		if tri == math.MaxUint32 {
 			continue
 		}
-		if l.Kind == light.Sun || l.Kind == light.Sky || l.Kind == light.Emissive || l.Reaches(g.Pos[i], vec.V3{}) {
+		if l.Reaches(g.Pos[i], vec.V3{}) {
 			n++
 		}
 	}

@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
-	"willowherb/core/render"
+	"willowherb/core/film"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
@@ -32,8 +32,8 @@ func lamp(change func(*setup.Light)) []*setup.Lamp {
 }
 
 // A view of four pixels: sky, and surfaces at 1, 2 and 7 m from the origin.
-func fourPixels() *render.Guide {
-	g := render.NewGuide(4, 1)
+func fourPixels() *film.Guide {
+	g := film.NewGuide(4, 1)
 	g.Tri[0] = math.MaxUint32
 	g.Pos[1], g.Pos[2], g.Pos[3] = vec.V3{Z: -1}, vec.V3{Z: -2}, vec.V3{Z: -7}
 	return g

@@ -7,10 +7,12 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/exposure"
-	"willowherb/core/render"
+	"willowherb/core/film"
+	"willowherb/core/path"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // stage has a polished metal besides the matt.
@@ -58,11 +60,11 @@ func (g stage) look(t *testing.T, lights map[string]setup.Light, channels func(p
 	require.NoError(t, err)
 	lamps := st.Lamps(g.S, nil)
 	const wide, high = 96, 64
-	v := View{ID: "v", Name: "View", EV: 4, Curve: exposure.Plain, W: wide, H: high, Guide: render.NewGuide(wide, high)}
-	v.Camera = render.View{Eye: vec.V3{Y: 4, Z: 7}, Aim: vec.V3{Y: -4, Z: -7}.Norm(), Up: vec.V3{Y: 1}, FovY: 0.7}
+	v := View{ID: "v", Name: "View", EV: 4, Curve: exposure.Plain, W: wide, H: high, Guide: film.NewGuide(wide, high)}
+	v.Camera = world.Camera{Eye: vec.V3{Y: 4, Z: 7}, Aim: vec.V3{Y: -4, Z: -7}.Norm(), Up: vec.V3{Y: 1}, FovY: 0.7}
 	for _, l := range lamps {
-		y := render.NewLayers(wide, high, l.Shines())
-		p := &render.Pass{World: w, View: v.Camera, W: wide, H: high, Seed: 1, Guide: v.Guide, Lights: nil}
+		y := film.NewLayers(wide, high)
+		p := &path.Pass{World: w, Camera: v.Camera, W: wide, H: high, Seed: 1, Guide: v.Guide, Lights: nil}
 		p.Lights, p.Layers = append(p.Lights, l.Source), append(p.Layers, y)
 		require.NoError(t, p.Run(context.Background(), 4, 2))
 		if l.Off {
@@ -70,16 +72,16 @@ func (g stage) look(t *testing.T, lights map[string]setup.Light, channels func(p
 			continue
 		}
 		direct, soft := make([]float32, 3*wide*high), make([]float32, 3*wide*high)
-		y.Average(render.Direct, direct)
-		y.Average(render.Bounced, soft)
+		y.Average(film.Direct, vec.Splat(1), direct)
+		y.Average(film.Bounced, vec.Splat(1), soft)
 		for i, x := range soft {
 			direct[i] += x
 		}
 		given := &Given{}
 		var scale float32
-		given.Whole, scale = render.Pack(direct)
+		given.Whole, scale = film.Pack(direct)
 		given.WholeGain = l.Gain().Scale(scale)
-		given.Bounced, scale = render.Pack(soft)
+		given.Bounced, scale = film.Pack(soft)
 		given.BouncedGain = l.Gain().Scale(scale)
 		v.Given = append(v.Given, given)
 	}

@@ -10,9 +10,10 @@ import (
 
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
-	"willowherb/core/render"
+	"willowherb/core/film"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // View is a saved view with what each lamp gives to it.
@@ -21,15 +22,15 @@ type View struct {
 	Name   string
 	EV     float64
 	Curve  exposure.Curve
-	Camera render.View
-	Guide  *render.Guide
+	Camera world.Camera
+	Guide  *film.Guide
 	W, H   int
 	// Given is each lamp's light in the picture; nil for a lamp that is off.
 	Given []*Given
 }
 
 // Given is a lamp's light in a view's picture, packed as layers are kept
-// (render.Pack): nothing has to be unpacked for views times lamps. nil stands for
+// (film.Pack): nothing has to be unpacked for views times lamps. nil stands for
 // none.
 type Given struct {
 	Whole, Bounced, Shine []uint32
@@ -44,7 +45,7 @@ func (g *Given) At(px int) (direct, bounced vec.V3) {
 		if words == nil {
 			return vec.V3{}
 		}
-		return render.Word(words[px]).Mul(gain)
+		return film.Word(words[px]).Mul(gain)
 	}
 	bounced = read(g.Bounced, g.BouncedGain)
 	d := read(g.Whole, g.WholeGain).Sub(read(g.Shine, g.ShineGain)).Sub(bounced)
@@ -54,7 +55,7 @@ func (g *Given) At(px int) (direct, bounced vec.V3) {
 // Input is a setup as it is seen and carried.
 type Input struct {
 	Setup *setup.Setup
-	World *render.World
+	World *world.World
 	Lamps []*setup.Lamp
 	Views []View
 	// Limits of the target; 0 for none.
@@ -62,7 +63,7 @@ type Input struct {
 }
 
 func lum(c vec.V3) float64 {
-	return colour.Luminance(colour.RGB{float64(c.X), float64(c.Y), float64(c.Z)})
+	return colour.LuminanceOf(c)
 }
 
 // seen tells the pixels of a view with a surface.

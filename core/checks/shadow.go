@@ -2,7 +2,6 @@ package checks
 
 import (
 	"context"
-	"math"
 
 	"willowherb/core/light"
 	"willowherb/core/sampling"
@@ -45,7 +44,7 @@ func ShadowEffect(ctx context.Context, in *Input, v *View, lamp int, workers int
 				continue
 			}
 			lost = lost.Mul(gain)
-			rows[y] += float64(lost.Y)
+			rows[y] += lum(lost)
 			for k, c := range [3]float32{lost.X, lost.Y, lost.Z} {
 				without[3*px+k] += c
 			}
@@ -60,7 +59,7 @@ func ShadowEffect(ctx context.Context, in *Input, v *View, lamp int, workers int
 	}
 	for px := range v.W * v.H {
 		d, _ := v.Given[lamp].At(px)
-		arrives += float64(d.Y)
+		arrives += lum(d)
 	}
 	e.Notice = weigh.Compare(now, without, v.EV, v.EV, v.Curve, v.Curve)
 	e.Shows = weigh.Differing(now, without, v.EV, v.Curve, 2)
@@ -90,11 +89,7 @@ func (in *Input) held(v *View, l *light.Light, px, samples int) (sum vec.V3) {
 		if r == (vec.V3{}) {
 			continue
 		}
-		dist := x.Dist
-		if math.IsInf(float64(dist), 1) {
-			dist = 1e6
-		}
-		gone := vec.Splat(1).Sub(in.World.PassesFrom(p.Pos, f.Ng, x.Dir, dist))
+		gone := vec.Splat(1).Sub(in.World.PassesFrom(p.Pos, f.Ng, x.Dir, x.Clear))
 		sum = sum.Add(r.Mul(x.Weight).Mul(gone).Scale(1 / float32(samples)))
 	}
 	return sum

@@ -211,7 +211,7 @@ func reachesLive(l *setup.Lamp, p vec.V3) bool {
 	if l.Off || l.Carry == setup.Baked || l.Kind == setup.Sky || l.Kind == setup.Emissive {
 		return false
 	}
-	return l.Kind == setup.Sun || l.Source.Reaches(p, vec.V3{})
+	return l.Source.Reaches(p, vec.V3{})
 }
 
 func anywhere(v *View, l *setup.Lamp) bool {
@@ -492,7 +492,7 @@ func reflections(in *Input) (out []Snag) {
 				if d.Dot(f.Ng) <= 0 {
 					continue
 				}
-				if _, pdf := l.Source.Meet(p.Pos, d, 0, 1e4); pdf > 0 && in.World.PassesFrom(p.Pos, f.Ng, d, l.Source.Pos.Sub(p.Pos).Len()*0.98) != (vec.V3{}) {
+				if m := l.Source.Meet(p.Pos, f.N, d); m.Pdf > 0 && in.World.PassesFrom(p.Pos, f.Ng, d, m.Dist-m.Slack) != (vec.V3{}) {
 					if n++; view == "" {
 						where, view = p.Pos, vw.ID
 					}

@@ -8,6 +8,8 @@ import (
 	"math"
 	"strconv"
 	"strings"
+
+	"willowherb/core/vec"
 )
 
 // RGB is a linear Rec. 709 colour.
@@ -22,6 +24,16 @@ const (
 
 // Luminance returns Y of a linear Rec. 709 colour.
 func Luminance(c RGB) float64 { return WeightR*c[0] + WeightG*c[1] + WeightB*c[2] }
+
+// LuminanceOf is Luminance of a colour of the light transport.
+func LuminanceOf(c vec.V3) float64 {
+	return WeightR*float64(c.X) + WeightG*float64(c.Y) + WeightB*float64(c.Z)
+}
+
+// LuminanceAt is Luminance of the colour that begins at i in a picture's RGB.
+func LuminanceAt(rgb []float32, i int) float64 {
+	return WeightR*float64(rgb[i]) + WeightG*float64(rgb[i+1]) + WeightB*float64(rgb[i+2])
+}
 
 // Unit scales c to luminance 1, negative parts clipped first; black stays black.
 func Unit(c RGB) RGB {

@@ -5,10 +5,12 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/film"
 	"willowherb/core/light"
-	"willowherb/core/render"
+	"willowherb/core/path"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // yard is a floor with a crate on it.
@@ -19,7 +21,7 @@ func yard() *scenetest.Stage {
 	return g
 }
 
-var view = render.View{Eye: vec.V3{Y: 4, Z: 6}, Aim: vec.V3{Y: -4, Z: -6}.Norm(), Up: vec.V3{Y: 1}, FovY: 0.8}
+var view = world.Camera{Eye: vec.V3{Y: 4, Z: 6}, Aim: vec.V3{Y: -4, Z: -6}.Norm(), Up: vec.V3{Y: 1}, FovY: 0.8}
 
 func lamps() map[string]*light.Light {
 	out := map[string]*light.Light{
@@ -37,13 +39,13 @@ func lamps() map[string]*light.Light {
 
 // wrong is the share of what the view sees where the map disagrees with a ray to
 // the light.
-func wrong(t *testing.T, w *render.World, l *light.Light, s Settings) float64 {
+func wrong(t *testing.T, w *world.World, l *light.Light, s Settings) float64 {
 	m, err := Draw(context.Background(), w, l, s, view, 1.5, 2)
 	require.NoError(t, err)
 	bad, n := 0, 0
 	const wide, high = 150, 100
 	for i := range wide * high {
-		q, ok := w.Probe(view.Eye, view.Ray(float32(i%wide)+0.5, float32(i/wide)+0.5, wide, high), render.Sight{})
+		q, ok := w.Probe(view.Eye, view.Ray(float32(i%wide)+0.5, float32(i/wide)+0.5, wide, high), world.Sight{})
 		if !ok || !l.Reaches(q.Pos, q.N) {
 			continue
 		}
@@ -134,10 +136,10 @@ func TestPictureAgainstTheReference(t *testing.T) {
 	w := yard().World(t)
 	const wide, high = 90, 60
 	for name, l := range lamps() {
-		y := render.NewLayers(wide, high, false)
-		pass := &render.Pass{World: w, View: view, W: wide, H: high, Seed: 1, Lights: []*light.Light{l}, Layers: []*render.Layers{y}}
+		y := film.NewLayers(wide, high)
+		pass := &path.Pass{World: w, Camera: view, W: wide, H: high, Seed: 1, Lights: []*light.Light{l}, Layers: []*film.Layers{y}}
 		require.NoError(t, pass.Run(context.Background(), 16, 2))
-		want := y.Mean(render.Direct).Y
+		want := y.Mean(film.Direct).Y
 		for _, set := range []Settings{{Size: 2048, Bias: 0.004, Normal: 2, Filter: 1, Cascades: 3, Distance: 40}, {Traced: 4}} {
 			p := &Picture{World: w, View: view, W: wide, H: high, Light: l, Set: set, Samples: 4, Workers: 2}
 			pic, err := p.Render(context.Background())

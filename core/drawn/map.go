@@ -5,10 +5,10 @@ import (
 	"math"
 
 	"willowherb/core/light"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Settings are how a light's shadow is drawn.
@@ -55,8 +55,8 @@ func (m *Maps) Texels() int {
 }
 
 // Draw draws a light's maps; the view places a sun's cascades.
-func Draw(ctx context.Context, w *render.World, l *light.Light, s Settings, v render.View, aspect float64, workers int) (*Maps, error) {
-	m := &Maps{sun: l.Kind == light.Sun, eye: v.Eye, aim: v.Aim.Norm()}
+func Draw(ctx context.Context, w *world.World, l *light.Light, s Settings, v world.Camera, aspect float64, workers int) (*Maps, error) {
+	m := &Maps{sun: l.Distant(), eye: v.Eye, aim: v.Aim.Norm()}
 	size := min(max(s.Size, 1), 8192)
 	// Room at the border for the filter.
 	border := 1 + float32(2*(s.Filter+2)/float64(size))
@@ -68,18 +68,16 @@ func Draw(ctx context.Context, w *render.World, l *light.Light, s Settings, v re
 		m.faces = append(m.faces, Face{pos: l.Pos, x: x, y: x.Cross(z), z: z, half: half, size: size})
 	}
 	up := vec.V3{Y: 1}
-	switch l.Kind {
-	case light.Sun:
+	switch plan, maps, half := l.Plan(); plan {
+	case light.Cascades:
 		m.cascades(l, s, v, aspect, size)
-	case light.Spot:
-		outer := math.Acos(float64(l.CosOuter))
-		add(l.Aim, up, float32(math.Tan(min(outer, 84*math.Pi/180)))*border)
-	case light.Rect, light.Disc:
-		add(l.Aim, up, float32(math.Tan(80*math.Pi/180)))
-		if l.TwoSided {
-			add(l.Aim.Neg(), up, float32(math.Tan(80*math.Pi/180)))
+	case light.Forward:
+		t := float32(math.Tan(half)) * border
+		add(l.Aim, up, t)
+		if maps > 1 {
+			add(l.Aim.Neg(), up, t)
 		}
-	default:
+	case light.Around:
 		for _, z := range []vec.V3{{X: 1}, {X: -1}, {Y: 1}, {Y: -1}, {Z: 1}, {Z: -1}} {
 			u := up
 			if z.Y != 0 {
@@ -99,7 +97,7 @@ func Draw(ctx context.Context, w *render.World, l *light.Light, s Settings, v re
 // cascades cuts the view into slices, between even and logarithmic steps (Zhang
 // et al. 2006, "Parallel-split shadow maps"), and fits a map round each one's
 // sphere, moved by whole texels so that it does not crawl.
-func (m *Maps) cascades(l *light.Light, s Settings, v render.View, aspect float64, size int) {
+func (m *Maps) cascades(l *light.Light, s Settings, v world.Camera, aspect float64, size int) {
 	n := max(s.Cascades, 1)
 	const first = 0.1
 	last := max(s.Distance, 1)
@@ -131,7 +129,7 @@ func (m *Maps) cascades(l *light.Light, s Settings, v render.View, aspect float6
 }
 
 // draw rasterises all casters into the map.
-func (f *Face) draw(w *render.World, reach float32) {
+func (f *Face) draw(w *world.World, reach float32) {
 	f.depth = make([]float32, f.size*f.size)
 	for i := range f.depth {
 		f.depth[i] = float32(math.Inf(1))

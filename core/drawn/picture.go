@@ -5,20 +5,20 @@ import (
 	"math"
 
 	"willowherb/core/light"
-	"willowherb/core/render"
 	"willowherb/core/sampling"
 	"willowherb/core/spread"
 	"willowherb/core/surface"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Picture is a light's direct light in a view as the target would draw it, for
 // unit output.
 type Picture struct {
-	World   *render.World
-	View    render.View
+	World   *world.World
+	View    world.Camera
 	W, H    int
-	Sight   render.Sight
+	Sight   world.Sight
 	Light   *light.Light
 	Set     Settings
 	Samples int // places in a pixel
@@ -34,7 +34,7 @@ type Hits struct {
 }
 
 type found struct {
-	render.Probe
+	world.Probe
 	through vec.V3
 	ok      bool
 }
@@ -103,7 +103,7 @@ func (p *Picture) Render(ctx context.Context) ([]float32, error) {
 
 // hit is the first surface that is no clear glass, and what share of its light
 // comes through the glass before it.
-func (p *Picture) hit(x, y float32) (q render.Probe, through vec.V3, ok bool) {
+func (p *Picture) hit(x, y float32) (q world.Probe, through vec.V3, ok bool) {
 	d := p.View.Ray(x, y, p.W, p.H)
 	sight := p.Sight
 	through = vec.Splat(1)
@@ -142,8 +142,8 @@ func (p *Picture) at(q *found, maps *Maps, c *contact, src sampling.Source) vec.
 	}
 	var sum vec.V3
 	n := taps
-	if l.Kind == light.Point && l.Radius == 0 || l.Kind == light.Spot && l.Radius == 0 {
-		n = 1
+	if l.Small() && l.Radius == 0 && l.Length == 0 {
+		n = 1 // it is a place
 	}
 	for i := range n {
 		u := vec.V2{X: (float32(i) + 0.5) / float32(n), Y: [4]float32{0.125, 0.625, 0.375, 0.875}[i%4]}
@@ -170,7 +170,7 @@ func (p *Picture) lit(at, n vec.V3, maps *Maps, c *contact, src sampling.Source)
 		var sum float32
 		for i := range p.Set.Traced {
 			e, ok := p.Light.Sample(at, n, src.Pair(uint32(64+i)))
-			if ok && p.World.PassesFrom(at, n, e.Dir, min(e.Dist, 1e6)) != (vec.V3{}) {
+			if ok && p.World.PassesFrom(at, n, e.Dir, e.Clear) != (vec.V3{}) {
 				sum++
 			}
 		}
@@ -180,7 +180,7 @@ func (p *Picture) lit(at, n vec.V3, maps *Maps, c *contact, src sampling.Source)
 	if k > 0 && p.Set.Contact > 0 {
 		to := p.Light.Aim.Neg()
 		length := float32(p.Set.Contact)
-		if p.Light.Kind != light.Sun {
+		if !p.Light.Distant() {
 			to = p.Light.Pos.Sub(at)
 			length = min(length, to.Len())
 			to = to.Norm()

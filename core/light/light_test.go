@@ -109,14 +109,14 @@ func TestMeetAgreesWithSample(t *testing.T) {
 		for k := range uint32(200) {
 			s, ok := l.Sample(vec.V3{X: 0.3}, up, sampling.New(1, 1, k).Pair(0))
 			require.True(t, ok)
-			rad, pdf := l.Meet(vec.V3{X: 0.3}, s.Dir, 0, 100)
-			if pdf == 0 {
+			m := l.Meet(vec.V3{X: 0.3}, up, s.Dir)
+			if m.Pdf == 0 {
 				continue // on the very rim
 			}
-			require.InEpsilon(t, s.Pdf, pdf, 1e-2)
-			require.InEpsilon(t, s.Weight.X*s.Pdf, rad.X, 1e-2)
-			_, hidden := l.Meet(vec.V3{X: 0.3}, s.Dir, 0, 0.5)
-			require.Zero(t, hidden)
+			require.InEpsilon(t, s.Pdf, m.Pdf, 1e-2)
+			require.InEpsilon(t, s.Weight.X*s.Pdf, m.Radiance.X, 1e-2)
+			require.InEpsilon(t, s.Dist, m.Dist, 1e-3)
+			require.LessOrEqual(t, s.Clear, s.Dist)
 		}
 	}
 }

@@ -30,24 +30,24 @@ func AreaLumen(l Nit, area float64) Lumen { return Lumen(float64(l) * math.Pi * 
 // the square of the linear ramp of the cosine between (KHR_lights_punctual,
 // "Inner and Outer Cone Angles").
 func ConeFalloff(cosAngle, cosInner, cosOuter float64) float64 {
-	s := 1 / max(0.001, cosInner-cosOuter)
-	a := min(max((cosAngle-cosOuter)*s, 0), 1)
+	if cosAngle >= cosInner {
+		return 1
+	}
+	if cosAngle <= cosOuter {
+		return 0
+	}
+	a := (cosAngle - cosOuter) / (cosInner - cosOuter)
 	return a * a
 }
 
 // ConeSolidAngle integrates ConeFalloff over the sphere: 2 pi times the flat
 // inner cap plus the integral of a^2 over the ramp, which is a third of its
-// width. With inner = outer it is the hard cone, 2 pi (1 - cos t).
+// width. With inner = outer it is the hard cone, 2 pi (1 - cos t). 1 - cos is taken
+// from the half-angle, which keeps the digits of narrow cones.
 func ConeSolidAngle(inner, outer float64) float64 {
-	ci, co := math.Cos(inner), math.Cos(outer)
-	w := max(0.001, ci-co)
-	top := co + w // the ramp ends here even when the edge is hard
-	if top > 1 {
-		// The ramp is cut by the pole: integrate ((c-co)/w)^2 from co to 1.
-		r := (1 - co) / w
-		return 2 * math.Pi * w * r * r * r / 3
-	}
-	return 2 * math.Pi * ((1 - top) + w/3)
+	cap := func(a float64) float64 { s := math.Sin(a / 2); return 2 * s * s }
+	in, out := cap(min(inner, outer)), cap(outer)
+	return 2 * math.Pi * (in + (out-in)/3)
 }
 
 // SpotCandela returns the axial intensity of a spot of f lumens.

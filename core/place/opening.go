@@ -5,8 +5,8 @@ import (
 	"math"
 	"slices"
 
-	"willowherb/core/render"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Sizes of the search for an opening, in metres.
@@ -155,7 +155,7 @@ func (p *Picture) wall(d vec.V3) (at, n vec.V3, face []vec.V3, ok bool) {
 			s, c := math.Sincos(2 * math.Pi * (float64(i) + 0.5) / 32)
 			t := float32(math.Tan(angle))
 			e := d.Add(u.Scale(float32(c) * t)).Add(v.Scale(float32(s) * t)).Norm()
-			q, hit := p.World.Probe(p.View.Eye, e, render.Sight{Hidden: p.Sight.Hidden, Cut: p.Sight.Cut})
+			q, hit := p.World.Probe(p.View.Eye, e, world.Sight{Hidden: p.Sight.Hidden, Cut: p.Sight.Cut})
 			if !hit || p.World.Clear(q.Tri) {
 				continue
 			}

@@ -4,19 +4,20 @@ import (
 	"fmt"
 	"math"
 
+	"willowherb/core/colour"
 	"willowherb/core/light"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Picture is what is clicked in.
 type Picture struct {
-	World  *render.World
-	View   render.View
+	World  *world.World
+	View   world.Camera
 	Aspect float64
 	Rows   int // of the picture, so that "a pixel" means something
-	Sight  render.Sight
+	Sight  world.Sight
 }
 
 // Placement is where a light goes. Fields that stay as they are are nil.
@@ -46,7 +47,7 @@ func (p *Picture) ray(x, y float64) vec.V3 {
 	return p.View.Ray(float32(x*w), float32(y*float64(p.Rows)), int(math.Round(w)), p.Rows)
 }
 
-func (p *Picture) probe(x, y float64) (render.Probe, error) {
+func (p *Picture) probe(x, y float64) (world.Probe, error) {
 	q, ok := p.At(x, y)
 	if !ok {
 		return q, cannot("There is nothing to light there: the line of sight leaves the place.")
@@ -55,18 +56,17 @@ func (p *Picture) probe(x, y float64) (render.Probe, error) {
 }
 
 // At is what is seen at a picture position; ok is false where that is nothing.
-func (p *Picture) At(x, y float64) (q render.Probe, ok bool) {
+func (p *Picture) At(x, y float64) (q world.Probe, ok bool) {
 	return p.World.Probe(p.View.Eye, p.ray(x, y), p.Sight)
 }
 
 func (p *Picture) name(object int) string { return p.World.S.Objects[object].Name }
 
 // sun tells the lights that have a direction and no place.
-func sun(l *light.Light) bool { return l.Kind == light.Sun }
+func sun(l *light.Light) bool { return l.Distant() }
 
 func placed(l *light.Light) error {
-	switch l.Kind {
-	case light.Emissive, light.Sky:
+	if !l.Placed() && l.Kind != light.Sun {
 		return cannot("This light has no place of its own to move.")
 	}
 	return nil
@@ -213,7 +213,7 @@ func Reaching(l *light.Light, at, from vec.V3) float64 {
 	for i := range samples {
 		s, ok := moved.Sample(at, n, spot(i, samples))
 		if ok {
-			sum += float64(s.Weight.Y * max(s.Dir.Dot(n), 0))
+			sum += colour.LuminanceOf(s.Weight) * float64(max(s.Dir.Dot(n), 0))
 		}
 	}
 	return sum / samples

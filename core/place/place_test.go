@@ -6,15 +6,15 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/light"
-	"willowherb/core/render"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/surface"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // picture is what an eye at (0, 2, 6) sees that looks at the origin.
 func picture(t *testing.T, g *scenetest.Stage) *Picture {
-	return &Picture{World: g.World(t), View: render.View{Eye: vec.V3{Y: 2, Z: 6}, Aim: vec.V3{Y: -2, Z: -6}.Norm(), Up: vec.V3{Y: 1}, FovY: 0.8}, Aspect: 1.5, Rows: 540}
+	return &Picture{World: g.World(t), View: world.Camera{Eye: vec.V3{Y: 2, Z: 6}, Aim: vec.V3{Y: -2, Z: -6}.Norm(), Up: vec.V3{Y: 1}, FovY: 0.8}, Aspect: 1.5, Rows: 540}
 }
 
 // at is where a place is in the picture.

@@ -12,11 +12,11 @@ import (
 
 	"willowherb/core/colour"
 	"willowherb/core/place"
-	"willowherb/core/render"
 	"willowherb/core/sampling"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Plot is the plan and section round a subject.
@@ -71,9 +71,9 @@ type Warn struct {
 
 // Input is what a plot is made of.
 type Input struct {
-	World   *render.World
+	World   *world.World
 	Lamps   []*setup.Lamp
-	View    render.View
+	View    world.Camera
 	Subject int // an object of the figure
 }
 
@@ -181,7 +181,7 @@ func (in *Input) even(l *setup.Lamp, pivot vec.V3, part []bool) float64 {
 		c := sampling.CosineHemisphere(sampling.New(9, 1, uint32(i)).Pair(0))
 		d := t.Scale(c.X).Add(b.Scale(c.Y)).Add(n.Scale(c.Z)).Norm()
 		if k, _ := in.open(pivot, d, 1000, part); k > 0 {
-			rad, _ := l.Source.Escape(n, d)
+			rad := l.Source.Meet(pivot, n, d).Radiance
 			sum += lum(rad.Mul(l.Gain())) * math.Pi / rays
 		}
 	}

@@ -5,14 +5,14 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
-	"willowherb/core/render"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // world is a figure 1.8 m high on a floor, with a wall two metres behind it.
-func world(t *testing.T) *render.World {
+func room(t *testing.T) *world.World {
 	g := scenetest.New()
 	g.S.Materials[0].DoubleSided = true
 	g.Floor(9)
@@ -22,7 +22,7 @@ func world(t *testing.T) *render.World {
 }
 
 func of(t *testing.T, lights map[string]setup.Light) *Plot {
-	w := world(t)
+	w := room(t)
 	for id, l := range lights {
 		l.Name, l.Carry, l.Colour.Kelvin, l.Channels = id, setup.Live, 5000, 0xff
 		if l.Aim == [3]float64{} {
@@ -34,7 +34,7 @@ func of(t *testing.T, lights map[string]setup.Light) *Plot {
 	require.NoError(t, doc.Validate())
 	st, err := setup.Resolve(doc, "")
 	require.NoError(t, err)
-	return Of(&Input{World: w, Lamps: st.Lamps(w.S, nil), View: render.View{Eye: vec.V3{Y: 1.62, Z: 4}, Aim: vec.V3{Z: -1}, Up: vec.V3{Y: 1}}, Subject: 2})
+	return Of(&Input{World: w, Lamps: st.Lamps(w.S, nil), View: world.Camera{Eye: vec.V3{Y: 1.62, Z: 4}, Aim: vec.V3{Z: -1}, Up: vec.V3{Y: 1}}, Subject: 2})
 }
 
 // round is a lamp of so many candela at an azimuth, height and distance from the

@@ -17,6 +17,16 @@ type Source struct {
 	sample uint32
 }
 
+// Dim names a dimension of a sample's random numbers: a use of them (what is chosen,
+// at which vertex) for an owner (0 for the path, or a light). Two different uses have
+// the same name with a chance of one in 2^32.
+func Dim(owner uint64, use uint32) uint32 {
+	return mix(mix(uint32(owner)^mix(uint32(owner>>32)+0x7f4a7c15))*0x9e3779b1 + mix(use+0x85ebca6b))
+}
+
+// Chance is a number in [0, 1) that belongs to a dimension and a thing alone.
+func Chance(d, thing uint32) float32 { return float32(mix(d^mix(thing+0x27d4eb2f))>>8) * ulp24 }
+
 // New returns the source of sample number n of a pixel.
 func New(seed, pixel, n uint32) Source { return Source{mix(pixel ^ mix(seed^0x9e3779b9)), n} }
 
@@ -73,6 +83,11 @@ func (s Source) Loose(d uint32) vec.V2 {
 	a := mix(s.pixel ^ mix(s.sample*0x9e3779b1+d*0x85ebca6b+0x2545f491))
 	b := mix(a + 0x6d2b79f5)
 	return vec.V2{X: float32(a>>8) * ulp24, Y: float32(b>>8) * ulp24}
+}
+
+// Bits returns 32 random bits for dimension d.
+func (s Source) Bits(d uint32) uint32 {
+	return mix(s.pixel ^ mix(s.sample*0x9e3779b1+d*0x85ebca6b+0x6c8e9cf5))
 }
 
 // ConcentricDisc maps the unit square to the unit disc (Shirley and Chiu 1997).

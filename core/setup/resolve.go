@@ -13,9 +13,9 @@ import (
 
 	"willowherb/core/colour"
 	"willowherb/core/light"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // State is a document resolved for one look: what rendering, budget and checks
@@ -164,8 +164,8 @@ func (l *Lamp) Full() vec.V3 {
 	return vec.New(c[0]*k, c[1]*k, c[2]*k)
 }
 
-// Shines tells the kinds that have Seen and Reflected layers.
-func (l *Lamp) Shines() bool { return l.Kind == Sky || l.Kind == Emissive }
+// Shines tells the lights that the camera sees shine.
+func (l *Lamp) Shines() bool { return l.Source.Shows() }
 
 // Lamps compiles the lights of a state for a scene. A light that the scene has
 // no geometry for (an emissive material that is gone) is kept and gives nothing;
@@ -177,46 +177,54 @@ func (st *State) Lamps(s *scene.Scene, assets *Assets) []*Lamp {
 	out := make([]*Lamp, 0, len(st.Lights))
 	for _, r := range st.Lights {
 		frame := st.travel(&r, s)
-		l := &Lamp{Resolved: r, Frame: frame, Source: r.source(s, assets)}
+		l := &Lamp{Resolved: r.moved(frame), Frame: frame, Source: r.source(s, assets, frame)}
 		l.PerUnit = r.perUnit(l.Source)
 		l.PerOutput = l.PerUnit[r.OutputUnit()]
-		l.Key = r.key()
+		l.Key = r.key(frame)
 		out = append(out, l)
 	}
 	return out
 }
 
-// travel takes a light with the node that its rig hangs from.
+// travel is what takes a light along with the node that its rig hangs from; nil where
+// nothing does.
 func (st *State) travel(r *Resolved, s *scene.Scene) *vec.Mat4 {
 	for g, ok := st.Setup.Groups[r.Group]; ok; g, ok = st.Setup.Groups[g.Parent] {
-		if g.Rig == nil || g.Rig.Object == "" {
-			continue
+		if g.Rig != nil && g.Rig.Object != "" {
+			return s.MovedAt(g.Rig.Object)
 		}
-		m := s.MovedAt(g.Rig.Object)
-		if m == nil {
-			return nil
-		}
-		r.Position = a3(m.Point(v3(r.Position)))
-		if length(r.Aim) > 0 {
-			r.Aim = a3(m.Dir(v3(r.Aim)).Norm())
-		}
-		return m
 	}
 	return nil
 }
 
+// moved is the light where m takes it.
+func (r Resolved) moved(m *vec.Mat4) Resolved {
+	if m != nil {
+		r.Position = a3(m.Point(v3(r.Position)))
+		if length(r.Aim) > 0 {
+			r.Aim = a3(m.Dir(v3(r.Aim)).Norm())
+		}
+	}
+	return r
+}
+
 func v3(a [3]float64) vec.V3 { return vec.New(a[0], a[1], a[2]) }
 
-func (r *Resolved) source(s *scene.Scene, assets *Assets) *light.Light {
-	h := fnv.New32a()
+// source makes the light of a resolved one, taken along by frame with its axes.
+func (r *Resolved) source(s *scene.Scene, assets *Assets, frame *vec.Mat4) *light.Light {
+	h := fnv.New64a()
 	h.Write([]byte(r.ID))
-	l := &light.Light{ID: h.Sum32() & 0xffff, Pos: v3(r.Position), Aim: v3(r.Aim).Norm(), Radius: float32(r.Radius),
+	l := &light.Light{ID: h.Sum64(), Pos: v3(r.Position), Aim: v3(r.Aim).Norm(), Radius: float32(r.Radius),
 		W: float32(r.Width), H: float32(r.Height), Range: float32(r.Range), Shadow: r.Shadow, Channels: r.Channels,
 		Length: float32(r.Length), TwoSided: r.TwoSided, NoDiffuse: float32(r.NoDiffuse), NoSpecular: float32(r.NoSpecular)}
 	if l.Aim == (vec.V3{}) {
 		l.Aim = vec.V3{Y: -1}
 	}
 	l.U, l.V = axes(l.Aim, r.Roll)
+	if frame != nil {
+		l.Pos = frame.Point(l.Pos)
+		l.Aim, l.U, l.V = frame.Dir(l.Aim).Norm(), frame.Dir(l.U).Norm(), frame.Dir(l.V).Norm()
+	}
 	switch r.Kind {
 	case Sun:
 		l.Kind = light.Sun
@@ -291,7 +299,7 @@ func axes(aim vec.V3, rollDeg float64) (u, v vec.V3) {
 
 // key hashes what the light's layers depend on: never its name, colour, output
 // or stops.
-func (r *Resolved) key() [32]byte {
+func (r *Resolved) key(frame *vec.Mat4) [32]byte {
 	k := r.Light
 	k.Name, k.Group, k.Order, k.Role, k.Output, k.Stops, k.Colour, k.Off, k.Carry, k.ShadowMap, k.Locked = "", "", 0, "", 0, 0, Colour{}, false, "", 0, false
 	k.Unit, k.UnitAt, k.Link, k.Drawn = "", 0, "", nil
@@ -307,7 +315,8 @@ func (r *Resolved) key() [32]byte {
 		Algorithm int
 		ID        string // names its random numbers
 		Light
-	}{layerAlgorithm, r.ID, k})
+		Frame *vec.Mat4
+	}{layerAlgorithm, r.ID, k, frame})
 	if err != nil {
 		panic(err)
 	}
@@ -315,13 +324,13 @@ func (r *Resolved) key() [32]byte {
 }
 
 // layerAlgorithm changes whenever the same inputs would give another layer.
-const layerAlgorithm = 5
+const layerAlgorithm = 6
 
 // Camera returns the view's camera.
-func (v *View) Camera() render.View {
+func (v *View) Camera() world.Camera {
 	aim := v3(v.Aim).Norm()
 	_, up := axes(aim, v.Roll)
-	return render.View{Eye: v3(v.Eye), Aim: aim, Up: up, FovY: v.FovY * math.Pi / 180}
+	return world.Camera{Eye: v3(v.Eye), Aim: aim, Up: up, FovY: v.FovY * math.Pi / 180}
 }
 
 // Key hashes what a view's picture depends on besides lights: place, camera, size.

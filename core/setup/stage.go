@@ -6,9 +6,9 @@ import (
 	"encoding/json"
 	"math"
 
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Stage is what the setup makes of its place: which objects are there and what
@@ -88,16 +88,16 @@ func digest(parts ...any) string {
 }
 
 // Build returns the scene with its backdrops, at rest, and what each object does:
-// the input of render.CompileParts.
-func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []render.Part) {
+// the input of world.CompileParts.
+func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Part) {
 	s := file
 	if len(st.setup.Backdrops) > 0 {
 		s = withBackdrops(file, st.setup.Backdrops)
 	}
-	parts := make([]render.Part, len(s.Objects))
+	parts := make([]world.Part, len(s.Objects))
 	for i, moving := range s.Animated() {
 		if moving {
-			parts[i] = render.Moving
+			parts[i] = world.Moving
 		}
 	}
 	hidden := make([]int, len(parts)) // length of the path that decided
@@ -110,11 +110,11 @@ func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []render.Part) {
 			hidden[i] = len(o.Path)
 			switch {
 			case o.Hidden:
-				parts[i] = render.Gone
+				parts[i] = world.Gone
 			case o.Part == Blocker:
-				parts[i] = render.Blocking
+				parts[i] = world.Blocking
 			case o.Part == Mover || o.moved():
-				parts[i] = render.Moving
+				parts[i] = world.Moving
 			}
 		}
 	}
@@ -123,11 +123,11 @@ func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []render.Part) {
 
 // Set returns the built scene with movers where the setup has them and materials as
 // it has them.
-func (st *Stage) Set(built *scene.Scene, parts []render.Part) *scene.Scene {
+func (st *Stage) Set(built *scene.Scene, parts []world.Part) *scene.Scene {
 	c := *built
 	out := &c
 	for i, p := range parts {
-		if p >= render.Blocking {
+		if p >= world.Blocking {
 			if out.Absent == nil {
 				out.Absent = make([]bool, len(parts))
 			}

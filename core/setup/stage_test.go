@@ -7,9 +7,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // level is a floor and two things that stand on it.
@@ -74,7 +74,7 @@ func TestStagePlacesAndPaints(t *testing.T) {
 	require.NoError(t, s.Validate())
 	st := StageOf(s, "blob", "f.glb")
 	built, parts := st.Build(file)
-	require.Equal(t, []render.Part{render.Gone, render.Moving, render.Blocking}, parts, "the nearest node says what a thing does")
+	require.Equal(t, []world.Part{world.Gone, world.Moving, world.Blocking}, parts, "the nearest node says what a thing does")
 	out := st.Set(built, parts)
 	require.InDelta(t, 5, out.V.Pos[3].Z, 1e-6)
 	require.InDelta(t, 5, out.V.Pos[6].Z, 1e-6, "what hangs from a node moves with it")

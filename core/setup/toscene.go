@@ -68,7 +68,7 @@ func (st *State) ToScene(lamps []*Lamp) []scene.Light {
 		case Point, Line:
 			o.Kind = scene.Point
 			// As many lumens, evenly all round.
-			o.Intensity = top / l.Source.UnitFromLumen(0, 0) / (4 * math.Pi)
+			o.Intensity = top / l.Source.UnitFromLumen() / (4 * math.Pi)
 		default:
 			o.Kind = scene.Unsaid
 		}

@@ -91,7 +91,7 @@ func (l *Light) at(u Unit) float64 {
 // perUnit is how many units of the source one (linear) unit makes, for every
 // unit that the light may be told in.
 func (l *Light) perUnit(src *light.Light) map[Unit]float64 {
-	lumen := src.UnitFromLumen(l.Inner*math.Pi/180, l.Outer*math.Pi/180)
+	lumen := src.UnitFromLumen()
 	out := map[Unit]float64{}
 	for _, u := range l.units() {
 		k := 1.0
@@ -103,7 +103,7 @@ func (l *Light) perUnit(src *light.Light) map[Unit]float64 {
 		case Candela:
 			switch l.Kind {
 			case Rect, Disc:
-				k = 1 / float64(src.Area()) // far along the axis
+				k = 1 / src.Area() // far along the axis
 			default:
 				k = 1 / src.AxisCandela()
 			}

@@ -7,17 +7,20 @@ import (
 	"runtime"
 
 	"willowherb/core/exposure"
+	"willowherb/core/film"
+	"willowherb/core/filter"
 	"willowherb/core/light"
-	"willowherb/core/render"
+	"willowherb/core/path"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Order is what to render.
 type Order struct {
-	World   *render.World
+	World   *world.World
 	Lamps   []*setup.Lamp
-	View    render.View
+	View    world.Camera
 	W, H    int
 	Samples int
 	Seed    uint32
@@ -29,38 +32,19 @@ type Order struct {
 
 // Picture is scene-linear light, RGB in cd/m2, rows from the top.
 type Picture struct {
-	RGB   []float32
-	Error []float32 // half the difference of two halves: the noise left in RGB
-	Gives []Gives   // a lamp each
+	*filter.Finished
+	Gives []Gives // a lamp each
 }
 
 // Gives is what a lamp adds to the picture's mean, in cd/m2.
 type Gives struct{ Direct, Bounced, Seen, Reflected vec.V3 }
-
-// Levels is how many times the denoiser doubles its step at a number of samples:
-// noisier pictures are filtered wider.
-func Levels(samples int) int {
-	switch {
-	case samples < 4:
-		return 5
-	case samples < 32:
-		return 4
-	case samples < 256:
-		return 3
-	}
-	return 2
-}
-
-// FilteredDirect tells the lights whose direct layer is soft enough to be
-// denoised like bounced light; the others keep their shadow edges.
-func FilteredDirect(l *setup.Lamp) bool { return l.Kind == setup.Sky || l.Kind == setup.Emissive }
 
 // Render makes the picture. Cancelling ctx ends it with ctx's error.
 func Render(ctx context.Context, o Order) (*Picture, error) {
 	if o.Workers == 0 {
 		o.Workers = runtime.GOMAXPROCS(0)
 	}
-	p := &render.Pass{World: o.World, View: o.View, W: o.W, H: o.H, Seed: o.Seed, Guide: render.NewGuide(o.W, o.H)}
+	p := &path.Pass{World: o.World, Camera: o.View, W: o.W, H: o.H, Seed: o.Seed, Guide: film.NewGuide(o.W, o.H)}
 	var lamps []*setup.Lamp
 	gives := make([]Gives, len(o.Lamps))
 	for _, l := range o.Lamps {
@@ -69,12 +53,12 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		}
 		lamps = append(lamps, l)
 		p.Lights = append(p.Lights, l.Source)
-		p.Layers = append(p.Layers, render.NewLayers(o.W, o.H, l.Shines()))
+		p.Layers = append(p.Layers, film.NewLayers(o.W, o.H))
 	}
 	if len(lamps) == 0 {
 		// The guide still wants its pass; a light that gives nothing carries it.
 		dark := &light.Light{Kind: light.Point}
-		p.Lights, p.Layers = []*light.Light{dark}, []*render.Layers{render.NewLayers(o.W, o.H, false)}
+		p.Lights, p.Layers = []*light.Light{dark}, []*film.Layers{film.NewLayers(o.W, o.H)}
 	}
 	for n := 1; n <= o.Samples; n++ {
 		if err := p.Run(ctx, n, o.Workers); err != nil {
@@ -84,48 +68,30 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 			o.Progress(n)
 		}
 	}
-	n := 3 * o.W * o.H
-	hard, soft := make([]float32, n), make([]float32, n)
-	hardErr, softErr := make([]float32, n), make([]float32, n)
 	at := map[*setup.Lamp]int{}
 	for i, l := range o.Lamps {
 		at[l] = i
 	}
-	tmp := make([]float32, n)
+	sums := filter.NewSums(o.W, o.H)
 	for i, l := range lamps {
-		g := l.Gain()
-		y := p.Layers[i]
-		m := func(k render.Kind) vec.V3 { return y.Mean(k).Mul(g) }
-		gives[at[l]] = Gives{m(render.Direct), m(render.Bounced), m(render.Seen), m(render.Reflected)}
-		for k := range render.Kinds {
-			sum, diff := hard, hardErr
-			if k == render.Bounced || k == render.Direct && FilteredDirect(l) {
-				sum, diff = soft, softErr
-			}
-			clear(tmp)
-			y.Average(k, tmp)
-			c := [3]float32{g.X, g.Y, g.Z}
-			for q := range tmp {
-				sum[q] += tmp[q] * c[q%3]
-			}
-			y.HalfDifference(k, g, diff)
-		}
+		g, y := l.Gain(), p.Layers[i]
+		m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
+		gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}
+		sums.Add(y, g, filter.Frame{Samples: o.Samples}.Widths(l.Shines()))
 	}
+	var f *filter.Filter
 	if !o.Raw {
-		f := render.NewFilter(p.Guide, o.View)
-		if err := f.Apply(ctx, []render.Noisy{{RGB: soft, Levels: Levels(o.Samples)}, {RGB: softErr, Levels: Levels(o.Samples)}}, o.Workers); err != nil {
-			return nil, err
-		}
+		f = filter.New(p.Guide, o.View)
 	}
-	for i := range hard {
-		hard[i] += soft[i]
-		hardErr[i] += softErr[i]
+	pic, err := sums.Finish(ctx, f, o.Workers)
+	if err != nil {
+		return nil, err
 	}
-	return &Picture{RGB: hard, Error: hardErr, Gives: gives}, nil
+	return &Picture{pic, gives}, nil
 }
 
-// Noise is the share of the developed picture that is still chance.
+// Noise is the estimated error of the developed picture, as a share of its mean.
 func (p *Picture) Noise(ev float64, c exposure.Curve) float64 {
 	f := exposure.Factor(ev)
-	return render.Noise(p.Error, p.RGB, func(l float64) float64 { return c.Map(l * f) })
+	return p.Finished.Noise(func(l float64) float64 { return c.Map(l * f) })
 }

@@ -7,10 +7,10 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/exposure"
-	"willowherb/core/render"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // floor is a big grey floor of pure Lambert.
@@ -27,11 +27,11 @@ func floor(t *testing.T) *scene.Scene {
 
 func order(t *testing.T, lights map[string]setup.Light) Order {
 	s := floor(t)
-	w, err := render.Compile(s, 1)
+	w, err := world.Compile(s, 1)
 	require.NoError(t, err)
 	st, err := setup.Resolve(&setup.Setup{Lights: lights}, "")
 	require.NoError(t, err)
-	return Order{World: w, Lamps: st.Lamps(s, nil), View: render.View{Eye: vec.V3{Y: 2}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 0.02}, W: 16, H: 16, Samples: 16, Workers: 2}
+	return Order{World: w, Lamps: st.Lamps(s, nil), View: world.Camera{Eye: vec.V3{Y: 2}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 0.02}, W: 16, H: 16, Samples: 16, Workers: 2}
 }
 
 // A lamp of 1000 lm two metres over a floor of reflectance 0.5: E = I/d2, and a

@@ -1,6 +1,13 @@
 // Package surface is the reflectance of glTF 2.0's metallic-roughness material
-// (specification, appendix B): Lambert under a GGX microfacet layer with
-// height-correlated visibility and Schlick's Fresnel, mixed by metalness.
+// (specification, appendix B): a GGX microfacet lobe with height-correlated
+// visibility and Schlick's Fresnel, over a matt part, mixed by metalness.
+//
+// The matt part lies under the dielectric lobe and gets what that lets through on
+// the way in and on the way out (Kelemen and Szirmay-Kalos 2001; Kulla and Conty
+// 2017): no direction ever gets back more light than came, and white gives all of
+// it. glTF's own mix, one less the Fresnel of the half-way direction, gives up to 1.6
+// times what it gets at grazing angles.
+//
 // Directions point away from the surface and have unit length; reflectances
 // carry the cosine of the incoming direction.
 package surface
@@ -25,14 +32,50 @@ type Surface struct {
 	Diffuse vec.V3 // base colour of the part that is neither metal nor clear
 	F0      vec.V3
 	F90     float32
-	DielF0  float32 // largest component of the dielectric part's F0, for the layer under it
-	Spec    float32 // dielectric specular weight
 	Alpha   float32 // roughness squared
-	Clear   float32 // share of light that passes thin glass
-	Tint    vec.V3  // colour of what passes
+	Clear   float32 // share of the surface that passes light as thin glass does
+	diel    dielectric
 	pSpec   float32
-	comp    vec.V3 // energy compensation of the microfacet lobe
-	wo      vec.V3 // outgoing, in the frame of N
+	comp    vec.V3  // energy compensation of the microfacet lobe
+	under   float32 // what the matt part sends out of what it gets, per unit of what comes in
+	wo      vec.V3  // outgoing, in the frame of N
+}
+
+// look is what a material's factors and textures say at a point.
+type look struct {
+	base         vec.V3
+	metal, rough float32
+	d0           vec.V3 // reflectance of the dielectric part, straight on
+	spec         float32
+	clear        float32
+}
+
+func lookAt(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint) (k look) {
+	base := s.Texel(&m.BaseTex, p, true)
+	c := vec.V3{X: base[0] * m.BaseColor[0] * p.Color[0], Y: base[1] * m.BaseColor[1] * p.Color[1], Z: base[2] * m.BaseColor[2] * p.Color[2]}
+	k.base = vec.Min3(c, vec.Splat(1))
+	k.metal, k.rough = m.Metallic, m.Roughness
+	if m.MetalRoughTex.Texture >= 0 {
+		mr := s.Texel(&m.MetalRoughTex, p, false)
+		k.metal, k.rough = k.metal*mr[2], k.rough*mr[1]
+	}
+	k.spec = m.Specular
+	if m.SpecularTex.Texture >= 0 {
+		k.spec *= s.Texel(&m.SpecularTex, p, false)[3]
+	}
+	f0 := (m.IOR - 1) / (m.IOR + 1)
+	k.d0 = m.SpecularColor.Scale(f0 * f0)
+	if m.SpecularColTex.Texture >= 0 {
+		t := s.Texel(&m.SpecularColTex, p, true)
+		k.d0 = k.d0.Mul(vec.V3{X: t[0], Y: t[1], Z: t[2]})
+	}
+	k.d0 = vec.Min3(k.d0, vec.Splat(1)).Scale(k.spec)
+	k.clear = m.Transmission
+	if m.TransmissionTex.Texture >= 0 {
+		k.clear *= s.Texel(&m.TransmissionTex, p, false)[0]
+	}
+	k.clear *= 1 - k.metal
+	return k
 }
 
 // At evaluates the material m of s at p, seen along the unit direction wo that
@@ -53,62 +96,62 @@ func At(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint, wo vec.V3) (f 
 	if f.N == (vec.V3{}) {
 		return f, false
 	}
-	base := s.Texel(&m.BaseTex, p, true)
-	c := vec.V3{X: base[0] * m.BaseColor[0] * p.Color[0], Y: base[1] * m.BaseColor[1] * p.Color[1], Z: base[2] * m.BaseColor[2] * p.Color[2]}
-	c = vec.Min3(c, vec.Splat(1))
-	metal, rough := m.Metallic, m.Roughness
-	if m.MetalRoughTex.Texture >= 0 {
-		mr := s.Texel(&m.MetalRoughTex, p, false)
-		metal, rough = metal*mr[2], rough*mr[1]
-	}
-	spec := m.Specular
-	if m.SpecularTex.Texture >= 0 {
-		spec *= s.Texel(&m.SpecularTex, p, false)[3]
-	}
-	f0 := (m.IOR - 1) / (m.IOR + 1)
-	d0 := m.SpecularColor.Scale(f0 * f0)
-	if m.SpecularColTex.Texture >= 0 {
-		t := s.Texel(&m.SpecularColTex, p, true)
-		d0 = d0.Mul(vec.V3{X: t[0], Y: t[1], Z: t[2]})
-	}
-	d0 = vec.Min3(d0, vec.Splat(1)).Scale(spec)
-	f.Clear = m.Transmission
-	if m.TransmissionTex.Texture >= 0 {
-		f.Clear *= s.Texel(&m.TransmissionTex, p, false)[0]
-	}
-	f.Clear *= 1 - metal
-	f.Tint = c
-	f.setup(c, metal, rough, d0, spec, wo)
+	k := lookAt(s, m, p)
+	f.setup(&k, wo)
 	return f, true
+}
+
+// Passing is the share of light, per colour, that passes a thin clear surface
+// straight on along the unit direction d: what its face does not send back, tinted
+// (KHR_materials_transmission).
+func Passing(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint, d vec.V3) vec.V3 {
+	k := lookAt(s, m, p)
+	if k.clear == 0 {
+		return vec.V3{}
+	}
+	l := dielectric{k.d0.Max(), k.spec, alphaOf(k.rough)}
+	return k.base.Scale(k.clear * (1 - l.albedo(float32(math.Abs(float64(d.Dot(p.Ng)))))))
 }
 
 // New makes a surface from its numbers, for tests and previews.
 func New(n, base vec.V3, metal, rough, specular float32, wo vec.V3) Surface {
 	f := Surface{N: n, Ng: n}
-	f.setup(base, metal, rough, vec.Splat(0.04*specular), specular, wo)
+	f.setup(&look{base: base, metal: metal, rough: rough, d0: vec.Splat(0.04 * specular), spec: specular}, wo)
 	return f
 }
 
 // Matt makes a diffuse surface of one reflectance with the normals n and ng.
 func Matt(n, ng vec.V3, reflectance float32, wo vec.V3) Surface {
 	f := Surface{N: n, Ng: ng}
-	f.setup(vec.Splat(reflectance), 0, 1, vec.V3{}, 0, wo)
+	f.setup(&look{base: vec.Splat(reflectance), rough: 1}, wo)
 	return f
 }
 
-func (f *Surface) setup(base vec.V3, metal, rough float32, d0 vec.V3, spec float32, wo vec.V3) {
+func alphaOf(rough float32) float32 { return max(rough*rough, minAlpha) }
+
+func (f *Surface) setup(k *look, wo vec.V3) {
 	f.T, f.B = vec.Basis(f.N)
 	f.wo = f.local(wo)
 	f.wo.Z = max(f.wo.Z, 1e-4)
-	f.Alpha = max(rough*rough, minAlpha)
-	f.DielF0, f.Spec = d0.Max(), spec
-	f.Diffuse = base.Scale((1 - metal) * (1 - f.Clear))
-	f.F0 = vec.Lerp(d0, base, metal)
-	f.F90 = spec + metal*(1-spec)
-	e := Albedo(f.wo.Z, f.Alpha)
-	f.comp = vec.Splat(1).Add(f.F0.Scale(1/e - 1))
-	fr := vec.Lerp(f.F0, vec.Splat(f.F90), schlick(f.wo.Z)).Max()
-	d := f.Diffuse.Max()
+	f.Clear = k.clear
+	f.Diffuse = k.base.Scale((1 - k.metal) * (1 - k.clear))
+	f.F0 = vec.Lerp(k.d0, k.base, k.metal)
+	f.F90 = k.spec + k.metal*(1-k.spec)
+	f.diel = dielectric{k.d0.Max(), k.spec, 0}
+	f.polish(alphaOf(k.rough))
+}
+
+// polish gives the surface a roughness and works out what follows from it.
+func (f *Surface) polish(alpha float32) {
+	f.Alpha, f.diel.alpha = alpha, alpha
+	a, b := split(f.wo.Z, alpha)
+	f.comp = vec.Splat(1).Add(f.F0.Scale(1/(a+b) - 1))
+	f.under = 1
+	if f.diel.there() {
+		f.under = (1 - f.diel.albedo(f.wo.Z)) / (1 - f.diel.mean())
+	}
+	fr := f.F0.Scale(a).Add(vec.Splat(f.F90 * b)).Mul(f.comp).Max()
+	d := f.Diffuse.Max() * f.under
 	switch {
 	case fr <= 0:
 		f.pSpec = 0
@@ -119,13 +162,19 @@ func (f *Surface) setup(base vec.V3, metal, rough float32, d0 vec.V3, spec float
 	}
 }
 
+// Smooth reports whether the surface shows a picture of what it mirrors: too sharp to
+// be filtered as if it were soft.
+func (f *Surface) Smooth() bool { return f.Alpha <= 0.09 && f.F90 > 0 }
+
+// Mirror reports whether what it mirrors is more than its own colour.
+func (f *Surface) Mirror() bool { return f.Smooth() && f.F0.Max() > f.Diffuse.Max() }
+
 // Roughen raises the microfacet roughness to at least alpha. Done after a
 // diffuse bounce it trades caustics that unguided paths cannot find for a
 // picture without fireflies.
 func (f *Surface) Roughen(alpha float32) {
 	if f.Alpha < alpha {
-		f.Alpha = alpha
-		f.comp = vec.Splat(1).Add(f.F0.Scale(1/Albedo(f.wo.Z, alpha) - 1))
+		f.polish(alpha)
 	}
 }
 
@@ -164,16 +213,18 @@ func (f *Surface) Parts(wi vec.V3) (matt, glossy vec.V3, pdf float32) {
 		return
 	}
 	o := f.wo
-	h := i.Add(o).Norm()
-	voh := max(o.Dot(h), 0)
-	s5 := schlick(voh)
 	if f.Diffuse != (vec.V3{}) {
-		fd := f.DielF0 + (f.Spec-f.DielF0)*s5
 		k := i.Z / math.Pi
-		matt = f.Diffuse.Scale(k * (1 - fd))
 		pdf = (1 - f.pSpec) * k
+		k *= f.under
+		if f.diel.there() {
+			k *= 1 - f.diel.albedo(i.Z)
+		}
+		matt = f.Diffuse.Scale(k)
 	}
 	if f.pSpec > 0 {
+		h := i.Add(o).Norm()
+		s5 := schlick(max(o.Dot(h), 0))
 		a2 := f.Alpha * f.Alpha
 		// 1 - h.z^2 from the tangential parts, which keeps narrow lobes exact.
 		q := a2*h.Z*h.Z + h.X*h.X + h.Y*h.Y
@@ -221,8 +272,17 @@ func visibleNormal(wo vec.V3, alpha float32, u vec.V2) vec.V3 {
 
 const tableSize = 32
 
-var table = sync.OnceValue(func() *[tableSize][tableSize]float32 {
-	var t [tableSize][tableSize]float32
+// albedos are what a single-scatter GGX lobe sends back to a direction, for each
+// roughness and cosine, in two parts: times F0, and times F90. mean holds their
+// averages over the hemisphere, weighed by the cosine: of the parts, and of the parts
+// times what compensation adds for each unit of F0.
+type albedos struct {
+	part [tableSize][tableSize][2]float32
+	mean [tableSize][4]float32
+}
+
+var table = sync.OnceValue(func() *albedos {
+	var t albedos
 	for j := range tableSize {
 		alpha := alphaAt(j)
 		for i := range tableSize {
@@ -230,7 +290,7 @@ var table = sync.OnceValue(func() *[tableSize][tableSize]float32 {
 			o := vec.V3{X: float32(math.Sqrt(float64(1 - c*c))), Z: c}
 			a2 := alpha * alpha
 			lo := lambda(c, a2)
-			var sum float64
+			var sum [2]float64
 			const n = 512
 			for k := range uint32(n) {
 				h := visibleNormal(o, alpha, sampling.New(1, 0, k).Pair(0))
@@ -240,18 +300,43 @@ var table = sync.OnceValue(func() *[tableSize][tableSize]float32 {
 				}
 				// Weight of a visible-normal sample with F = 1: G2/G1.
 				li := lambda(w.Z, a2)
-				sum += float64(w.Z * (c + lo) / (w.Z*lo + c*li))
+				g := float64(w.Z * (c + lo) / (w.Z*lo + c*li))
+				s := float64(schlick(o.Dot(h)))
+				sum[0] += g * (1 - s)
+				sum[1] += g * s
 			}
-			t[j][i] = float32(sum / n)
+			t.part[j][i] = [2]float32{float32(sum[0] / n), float32(sum[1] / n)}
+		}
+		// The cosine is the square of the step, whose share is then 4 x^3.
+		const n = 1024
+		var sum [4]float64
+		for k := range n {
+			x := (float64(k) + 0.5) / n
+			a, b := t.at(float32(x)*(tableSize-1), float32(j))
+			more := 1/(a+b) - 1
+			for q, v := range [4]float32{a, b, a * more, b * more} {
+				sum[q] += 4 * x * x * x * float64(v) / n
+			}
+		}
+		for q := range sum {
+			t.mean[j][q] = float32(sum[q])
 		}
 	}
 	return &t
 })
 
-func alphaAt(j int) float32 {
-	r := float32(j) / (tableSize - 1)
-	return max(r*r, minAlpha)
+// at interpolates between the table's columns x and rows y.
+func (t *albedos) at(x, y float32) (a, b float32) {
+	x, y = min(max(x, 0), tableSize-1.001), min(max(y, 0), tableSize-1.001)
+	i, j := int(x), int(y)
+	u, v := x-float32(i), y-float32(j)
+	p, q, r, s := &t.part[j][i], &t.part[j][i+1], &t.part[j+1][i], &t.part[j+1][i+1]
+	return (p[0]*(1-u)+q[0]*u)*(1-v) + (r[0]*(1-u)+s[0]*u)*v, (p[1]*(1-u)+q[1]*u)*(1-v) + (r[1]*(1-u)+s[1]*u)*v
 }
+
+func alphaAt(j int) float32 { return alphaOf(float32(j) / (tableSize - 1)) }
+
+func rowOf(alpha float32) float32 { return float32(math.Sqrt(float64(alpha))) * (tableSize - 1) }
 
 // The table is finer towards grazing, where the albedo bends most.
 func cosAt(i int) float32 {
@@ -259,16 +344,39 @@ func cosAt(i int) float32 {
 	return max(x*x, 2e-4)
 }
 
+// split is the albedo of a lobe as its parts by F0 and by F90.
+func split(cos, alpha float32) (a, b float32) {
+	return table().at(float32(math.Sqrt(float64(max(cos, 0))))*(tableSize-1), rowOf(alpha))
+}
+
 // Albedo is the share of light that a white single-scatter GGX surface sends
 // back to a direction of this cosine; what is missing from 1 left by more than
 // one bounce between facets, and is given back by Turquin's compensation (2019,
 // "Practical multiple scattering compensation for microfacet models").
 func Albedo(cos, alpha float32) float32 {
-	t := table()
-	y := float32(math.Sqrt(float64(alpha))) * (tableSize - 1)
-	x := float32(math.Sqrt(float64(max(cos, 0)))) * (tableSize - 1)
-	x, y = min(max(x, 0), tableSize-1.001), min(max(y, 0), tableSize-1.001)
-	i, j := int(x), int(y)
-	a, b := x-float32(i), y-float32(j)
-	return (t[j][i]*(1-a)+t[j][i+1]*a)*(1-b) + (t[j+1][i]*(1-a)+t[j+1][i+1]*a)*b
+	a, b := split(cos, alpha)
+	return a + b
+}
+
+// dielectric is the clear face over a matt part.
+type dielectric struct{ f0, f90, alpha float32 }
+
+func (d *dielectric) there() bool { return d.f90 > 0 || d.f0 > 0 }
+
+// albedo is what the face sends back of light that comes under this cosine.
+func (d *dielectric) albedo(cos float32) float32 {
+	a, b := split(cos, d.alpha)
+	return (d.f0*a + d.f90*b) * (1 + d.f0*(1/(a+b)-1))
+}
+
+// mean is what it sends back of light that comes evenly from everywhere.
+func (d *dielectric) mean() float32 {
+	t, y := table(), min(rowOf(d.alpha), tableSize-1.001)
+	j := int(y)
+	v := y - float32(j)
+	var m [4]float32
+	for q := range m {
+		m[q] = t.mean[j][q]*(1-v) + t.mean[j+1][q]*v
+	}
+	return d.f0*m[0] + d.f90*m[1] + d.f0*(d.f0*m[2]+d.f90*m[3])
 }

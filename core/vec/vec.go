@@ -77,6 +77,12 @@ func (a V3) Finite() bool {
 	return s == 0
 }
 
+// Rounding is how far a point that was worked out in float32 may lie from where it
+// is meant to be, in metres: some units in the last place of its largest coordinate.
+func (a V3) Rounding() float32 {
+	return max(a.X, -a.X, a.Y, -a.Y, a.Z, -a.Z, 1) * (1.0 / (1 << 18))
+}
+
 // At returns component i (0, 1, 2).
 func (a V3) At(i int) float32 {
 	switch i {

@@ -12,19 +12,21 @@ import (
 
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
+	"willowherb/core/film"
 	"willowherb/core/light"
-	"willowherb/core/render"
+	"willowherb/core/path"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Question is a point of a view.
 type Question struct {
-	World  *render.World
+	World  *world.World
 	Lamps  []*setup.Lamp
-	View   render.View
+	View   world.Camera
 	Aspect float64
-	Sight  render.Sight
+	Sight  world.Sight
 	X, Y   float64
 	// Rows of the picture that the point is a pixel of.
 	Rows    int
@@ -34,19 +36,19 @@ type Question struct {
 
 // Share is what one light gives at the point.
 type Share struct {
-	Light    string        `json:"light"`
-	Direct   float64       `json:"direct"` // cd/m2 to the eye
-	Bounced  float64       `json:"bounced"`
-	Seen     float64       `json:"seen"`     // the shining thing itself, and the sky in mirrors
-	Share    float64       `json:"share"`    // of the point's luminance
-	Lux      float64       `json:"lux"`      // all it makes there
-	Straight float64       `json:"straight"` // lux without bounces
-	Reason   render.Reason `json:"reason"`   // why it gives nothing directly; "off" if it is off
-	By       string        `json:"by"`       // the object in its way
+	Light    string       `json:"light"`
+	Direct   float64      `json:"direct"` // cd/m2 to the eye
+	Bounced  float64      `json:"bounced"`
+	Seen     float64      `json:"seen"`     // the shining thing itself, and the sky in mirrors
+	Share    float64      `json:"share"`    // of the point's luminance
+	Lux      float64      `json:"lux"`      // all it makes there
+	Straight float64      `json:"straight"` // lux without bounces
+	Reason   world.Reason `json:"reason"`   // why it gives nothing directly; "off" if it is off
+	By       string       `json:"by"`       // the object in its way
 }
 
 // Off is the reason of a light that is off.
-const Off render.Reason = "off"
+const Off world.Reason = "off"
 
 // Reading is what is known of a point.
 type Reading struct {
@@ -95,14 +97,14 @@ func Ask(ctx context.Context, q Question) (*Reading, error) {
 	var sum vec.V3
 	for i, l := range q.Lamps {
 		g := l.Gain()
-		m := func(y *render.Layers, k render.Kind) float64 { return lum(y.Mean(k).Mul(g)) }
-		s := Share{Light: l.ID, Direct: m(seen[i], render.Direct), Bounced: m(seen[i], render.Bounced), Seen: m(seen[i], render.Seen) + m(seen[i], render.Reflected)}
-		for k := range render.Kinds {
+		m := func(y *film.Layers, k []film.Kind) float64 { return lum(y.Mean(k...).Mul(g)) }
+		s := Share{Light: l.ID, Direct: m(seen[i], film.DirectKinds), Bounced: m(seen[i], film.BouncedKinds), Seen: m(seen[i], film.Shown)}
+		for k := range film.Kinds {
 			sum = sum.Add(seen[i].Mean(k).Mul(g))
 		}
-		s.Straight = math.Pi * m(lit[i], render.Direct)
-		s.Lux = s.Straight + math.Pi*m(lit[i], render.Bounced)
-		s.Reason, s.By = render.Lit, ""
+		s.Straight = math.Pi * m(lit[i], film.DirectKinds)
+		s.Lux = s.Straight + math.Pi*m(lit[i], film.BouncedKinds)
+		s.Reason, s.By = world.Lit, ""
 		switch {
 		case l.Off:
 			s.Reason = Off
@@ -111,8 +113,8 @@ func Ask(ctx context.Context, q Question) (*Reading, error) {
 			if s.Reason = r; by >= 0 {
 				s.By = q.World.S.Objects[by].Name
 			}
-			if r == render.Lit { // what reaches it at the very centre misses the pixel's places
-				s.Reason = render.Away
+			if r == world.Lit { // what reaches it at the very centre misses the pixel's places
+				s.Reason = world.Away
 			}
 		}
 		a.Lux += s.Lux
@@ -137,12 +139,12 @@ func Ask(ctx context.Context, q Question) (*Reading, error) {
 	return a, nil
 }
 
-func (q *Question) layers(ctx context.Context, v render.View, neutral float32) ([]*render.Layers, error) {
-	p := &render.Pass{World: q.World, View: v, W: grid, H: grid, Seed: 7, Sight: q.Sight}
+func (q *Question) layers(ctx context.Context, v world.Camera, neutral float32) ([]*film.Layers, error) {
+	p := &path.Pass{World: q.World, Camera: v, W: grid, H: grid, Seed: 7, Sight: q.Sight}
 	p.Neutral = neutral
-	out := make([]*render.Layers, len(q.Lamps))
+	out := make([]*film.Layers, len(q.Lamps))
 	for i, l := range q.Lamps {
-		out[i] = render.NewLayers(grid, grid, l.Shines())
+		out[i] = film.NewLayers(grid, grid)
 		if l.Gain() != (vec.V3{}) {
 			p.Lights, p.Layers = append(p.Lights, l.Source), append(p.Layers, out[i])
 		}
@@ -153,17 +155,17 @@ func (q *Question) layers(ctx context.Context, v render.View, neutral float32) (
 	// The little picture is one tile: samples are shared out among the workers by
 	// seeds, each with sums of its own.
 	n := max(q.Workers, 1)
-	parts := make([]*render.Pass, n)
+	parts := make([]*path.Pass, n)
 	errs := make(chan error, n)
 	for k := range n {
 		c := *p
 		c.Seed = 7 + uint32(k)
 		c.Layers = nil
-		for i := range p.Layers {
-			c.Layers = append(c.Layers, render.NewLayers(grid, grid, p.Layers[i].Sum[render.Seen][0] != nil))
+		for range p.Layers {
+			c.Layers = append(c.Layers, film.NewLayers(grid, grid))
 		}
 		parts[k] = &c
-		go func() { errs <- c.Run(ctx, (max(q.Samples, n)+n-1)/n, 1) }()
+		go func() { errs <- c.Run(ctx, evenly(q.Samples, n), 1) }()
 	}
 	var first error
 	for range n {
@@ -182,8 +184,11 @@ func (q *Question) layers(ctx context.Context, v render.View, neutral float32) (
 	return out, nil
 }
 
+// evenly is how many of the samples each of n workers takes: an even number.
+func evenly(samples, n int) int { return 2 * max((samples+2*n-1)/(2*n), 1) }
+
 func lum(c vec.V3) float64 {
-	return colour.Luminance(colour.RGB{float64(c.X), float64(c.Y), float64(c.Z)})
+	return colour.LuminanceOf(c)
 }
 
 func p3(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }
@@ -326,7 +331,7 @@ func Compare(a, b []float32, evA, evB float64, curveA, curveB exposure.Curve) No
 
 // Reach says, for each pixel of a guide, how a light reaches it: the reason, as
 // its index in Reasons, and 255 where nothing is seen.
-func Reach(w *render.World, l *light.Light, g *render.Guide, v render.View) []uint8 {
+func Reach(w *world.World, l *light.Light, g *film.Guide, v world.Camera) []uint8 {
 	out := make([]uint8, len(g.Tri))
 	for i := range out {
 		out[i] = 255
@@ -341,11 +346,11 @@ func Reach(w *render.World, l *light.Light, g *render.Guide, v render.View) []ui
 }
 
 // Reasons in the order of Reach's codes.
-var Reasons = []render.Reason{render.Lit, render.Shadowed, render.Away, render.OutCone, render.OutOf, render.OtherChan, render.Enclosed}
+var Reasons = []world.Reason{world.Lit, world.Shadowed, world.Away, world.OutCone, world.OutOf, world.OtherChan, world.Enclosed}
 
 // Crowding counts, for each pixel of a guide, the lights that are split or live
 // and reach it by range and cone; 255 where nothing is seen.
-func Crowding(lamps []*setup.Lamp, g *render.Guide) []uint8 {
+func Crowding(lamps []*setup.Lamp, g *film.Guide) []uint8 {
 	out := make([]uint8, len(g.Tri))
 	for i := range out {
 		if g.Tri[i] == math.MaxUint32 {
@@ -356,7 +361,7 @@ func Crowding(lamps []*setup.Lamp, g *render.Guide) []uint8 {
 			if l.Off || l.Carry == setup.Baked || l.Kind == setup.Sky || l.Kind == setup.Emissive {
 				continue
 			}
-			if l.Kind == setup.Sun || l.Source.Reaches(g.Pos[i], vec.V3{}) {
+			if l.Source.Reaches(g.Pos[i], vec.V3{}) {
 				out[i]++
 			}
 		}

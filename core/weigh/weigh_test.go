@@ -7,14 +7,16 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/exposure"
-	"willowherb/core/render"
+	"willowherb/core/film"
+	"willowherb/core/path"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // floor is a matt floor of reflectance 0.5 with no walls, so that nothing bounces.
-func floor(t *testing.T) *render.World {
+func floor(t *testing.T) *world.World {
 	m := scene.DefaultMaterial()
 	m.Name, m.BaseColor, m.Metallic, m.Specular = "matt", [4]float32{0.5, 0.5, 0.5, 1}, 0, 0
 	up := vec.V3{Y: 1}
@@ -22,12 +24,12 @@ func floor(t *testing.T) *render.World {
 		V:       scene.Vertices{Pos: []vec.V3{{X: -9, Z: 9}, {X: 9, Z: 9}, {X: 9, Z: -9}, {X: -9, Z: -9}}, Nrm: []vec.V3{up, up, up, up}, UV0: make([]vec.V2, 4)},
 		Objects: []scene.Object{{Name: "floor", Path: "hall/floor", Count: 2, Node: scene.None}}}
 	require.NoError(t, s.Finish())
-	w, err := render.Compile(s, 1)
+	w, err := world.Compile(s, 1)
 	require.NoError(t, err)
 	return w
 }
 
-func lamps(t *testing.T, w *render.World, lights map[string]setup.Light) []*setup.Lamp {
+func lamps(t *testing.T, w *world.World, lights map[string]setup.Light) []*setup.Lamp {
 	s := &setup.Setup{Version: setup.Version, Name: "n", Curve: "plain", Lights: lights}
 	st, err := setup.Resolve(s, "")
 	require.NoError(t, err)
@@ -38,8 +40,8 @@ func point(x, y, lumen float64) setup.Light {
 	return setup.Light{Name: "l", Kind: setup.Point, Output: lumen, Colour: setup.Colour{Kelvin: 5000}, Position: [3]float64{x, y, 0}, Shadow: true, Carry: setup.Live, Channels: 0xff}
 }
 
-func ask(t *testing.T, w *render.World, l []*setup.Lamp) *Reading {
-	a, err := Ask(context.Background(), Question{World: w, Lamps: l, View: render.View{Eye: vec.V3{Y: 4}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 0.8}, Aspect: 1, X: 0.5, Y: 0.5, Rows: 540, Samples: 16, Workers: 2})
+func ask(t *testing.T, w *world.World, l []*setup.Lamp) *Reading {
+	a, err := Ask(context.Background(), Question{World: w, Lamps: l, View: world.Camera{Eye: vec.V3{Y: 4}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 0.8}, Aspect: 1, X: 0.5, Y: 0.5, Rows: 540, Samples: 16, Workers: 2})
 	require.NoError(t, err)
 	return a
 }
@@ -64,17 +66,17 @@ func TestAskAgainstTheInverseSquare(t *testing.T) {
 	require.Equal(t, "over", a.Shares[0].Light)
 	require.InEpsilon(t, e/(e+f), a.Shares[0].Share, 2e-3)
 	require.InEpsilon(t, f, a.Shares[1].Lux, 2e-3)
-	why := map[string]render.Reason{}
+	why := map[string]world.Reason{}
 	for _, s := range a.Shares {
 		why[s.Light] = s.Reason
 	}
-	require.Equal(t, map[string]render.Reason{"over": render.Lit, "aside": render.Lit, "off": Off, "far": render.OutOf}, why)
+	require.Equal(t, map[string]world.Reason{"over": world.Lit, "aside": world.Lit, "off": Off, "far": world.OutOf}, why)
 }
 
 func TestAskTheOpenSky(t *testing.T) {
 	w := floor(t)
 	l := lamps(t, w, map[string]setup.Light{"sky": {Name: "sky", Kind: setup.Sky, Output: 100, Colour: setup.Colour{Kelvin: 6500}, Carry: setup.Split, Channels: 0xff}})
-	a, err := Ask(context.Background(), Question{World: w, Lamps: l, View: render.View{Eye: vec.V3{Y: 4}, Aim: vec.V3{Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.8}, Aspect: 1, X: 0.5, Y: 0.1, Rows: 540, Samples: 4, Workers: 1})
+	a, err := Ask(context.Background(), Question{World: w, Lamps: l, View: world.Camera{Eye: vec.V3{Y: 4}, Aim: vec.V3{Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.8}, Aspect: 1, X: 0.5, Y: 0.1, Rows: 540, Samples: 4, Workers: 1})
 	require.NoError(t, err)
 	require.False(t, a.Hit)
 	require.InEpsilon(t, 100, a.Luminance, 1e-3, "a sky of 100 cd/m2 is seen as such")
@@ -134,14 +136,14 @@ func TestReachAndCrowding(t *testing.T) {
 	near := point(0, 1, 100)
 	near.Range = 2
 	l := lamps(t, w, map[string]setup.Light{"near": near, "wide": point(0, 2, 100)})
-	v := render.View{Eye: vec.V3{Y: 4}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 1.6}
-	g := render.NewGuide(32, 32)
-	p := &render.Pass{World: w, View: v, W: 32, H: 32, Seed: 1, Guide: g, Lights: nil, Layers: nil}
-	p.Lights, p.Layers = append(p.Lights, l[0].Source), append(p.Layers, render.NewLayers(32, 32, false))
+	v := world.Camera{Eye: vec.V3{Y: 4}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 1.6}
+	g := film.NewGuide(32, 32)
+	p := &path.Pass{World: w, Camera: v, W: 32, H: 32, Seed: 1, Guide: g, Lights: nil, Layers: nil}
+	p.Lights, p.Layers = append(p.Lights, l[0].Source), append(p.Layers, film.NewLayers(32, 32))
 	require.NoError(t, p.Run(context.Background(), 1, 1))
 	r := Reach(w, l[0].Source, g, v)
-	require.Equal(t, render.Lit, Reasons[r[16*32+16]])
-	require.Equal(t, render.OutOf, Reasons[r[0]])
+	require.Equal(t, world.Lit, Reasons[r[16*32+16]])
+	require.Equal(t, world.OutOf, Reasons[r[0]])
 	c := Crowding(l, g)
 	require.Equal(t, uint8(2), c[16*32+16])
 	require.Equal(t, uint8(1), c[0])

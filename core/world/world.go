@@ -1,14 +1,51 @@
-package render
+// Package world answers what a ray meets in a place: first surfaces, what stands
+// between two points, and what is seen and lit where. Positions and distances are in
+// metres, directions have unit length.
+package world
 
 import (
 	"fmt"
 	"math"
 	"sync"
 
+	"willowherb/core/sampling"
 	"willowherb/core/scene"
+	"willowherb/core/surface"
 	"willowherb/core/trace"
 	"willowherb/core/vec"
 )
+
+// Camera is a pinhole camera. FovY is vertical, in radians.
+type Camera struct {
+	Eye, Aim, Up vec.V3
+	FovY         float64
+}
+
+// Ray returns the direction through the picture position (x, y) in pixels of a
+// picture of w by h, from its top left corner.
+func (v *Camera) Ray(x, y float32, w, h int) vec.V3 {
+	f := v.Aim.Norm()
+	r := f.Cross(v.Up).Norm()
+	if r == (vec.V3{}) {
+		r, _ = vec.Basis(f)
+	}
+	u := r.Cross(f)
+	t := float32(math.Tan(v.FovY / 2))
+	return f.Add(r.Scale((2*x/float32(w) - 1) * t * float32(w) / float32(h))).Add(u.Scale((1 - 2*y/float32(h)) * t)).Norm()
+}
+
+// Sight is what the camera leaves out or sees otherwise; light is not changed by
+// it: what the camera does not see still casts shadow and sends light on.
+type Sight struct {
+	// Hidden objects, by their number; nil hides none.
+	Hidden []bool
+	// Cut is how far from the eye, in metres, seeing begins.
+	Cut float32
+	// Neutral, if positive, makes every surface that is seen a matt grey of this
+	// reflectance, and shows nothing shining: a picture of the light alone, whose
+	// irradiance in lux is its luminance times pi / Neutral.
+	Neutral float32
+}
 
 // World is a scene compiled for ray queries. Triangles that rays may pass (masks,
 // blends, glass) have a tree of their own, so that opaque geometry pays nothing
@@ -117,20 +154,22 @@ func (w *World) Bytes() int {
 	return w.opaque.Bytes() + w.special.Bytes() + w.moving.Bytes() + w.blocking.Bytes()
 }
 
-// tracer is one worker's access to a World; what the world has none of is nil.
-type tracer struct {
+// Tracer is one worker's access to a World; what the world has none of is nil. Not
+// safe for concurrent use; give it back with Release.
+type Tracer struct {
 	w                  *World
 	opq, spc, mov, blk *trace.Tracer
 }
 
-// tracers are reused between passes: each holds a stack of some kilobytes.
+// tracers are reused: each holds a stack of some kilobytes.
 var tracers sync.Pool
 
-func (w *World) tracer() *tracer {
-	if t, ok := tracers.Get().(*tracer); ok && t.w == w {
+// Tracer returns a tracer of the world.
+func (w *World) Tracer() *Tracer {
+	if t, ok := tracers.Get().(*Tracer); ok && t.w == w {
 		return t
 	}
-	t := &tracer{w: w, opq: trace.NewTracer(w.opaque.Tree)}
+	t := &Tracer{w: w, opq: trace.NewTracer(w.opaque.Tree)}
 	for _, o := range []struct {
 		to   **trace.Tracer
 		tree tree
@@ -142,29 +181,26 @@ func (w *World) tracer() *tracer {
 	return t
 }
 
-func (t *tracer) release() { tracers.Put(t) }
+// Release gives the tracer back.
+func (t *Tracer) Release() { tracers.Put(t) }
 
-// offset is how far a ray must start from a surface at p so that rounding
-// cannot put it on the wrong side: some units in the last place of the largest
-// coordinate.
-func offset(p vec.V3) float32 {
-	m := max(p.X, -p.X, p.Y, -p.Y, p.Z, -p.Z, 1)
-	return m * (1.0 / (1 << 18))
-}
-
-// leave returns an origin for rays from p along d, off the surface with
-// geometric normal n.
-func leave(p, n, d vec.V3) vec.V3 {
-	e := offset(p)
+// Leave returns an origin for rays from p along d, off the surface with geometric
+// normal n, so that rounding cannot put it on the wrong side.
+func Leave(p, n, d vec.V3) vec.V3 {
+	e := p.Rounding()
 	if n.Dot(d) < 0 {
 		e = -e
 	}
 	return p.Add(n.Scale(e))
 }
 
-// first finds the nearest triangle that is not cut away by its mask. alpha
-// decides blends: a surface of coverage a is there when alpha < a.
-func (t *tracer) first(r trace.Ray, alpha float32) (tri uint32, h trace.Hit, ok bool) {
+// Even sees a blend as there where it covers half or more.
+const Even = ^uint32(0)
+
+// First finds the nearest surface that is not cut away by its mask. roll decides
+// blends, each by itself: a surface of coverage a is there with probability a; Even
+// asks for no chance.
+func (t *Tracer) First(r trace.Ray, roll uint32) (tri uint32, h trace.Hit, ok bool) {
 	if t.opq.First(&r, &h) {
 		tri, ok = t.w.opaque.id[h.Tri], true
 		r.Max = h.T
@@ -185,8 +221,12 @@ func (t *tracer) first(r trace.Ray, alpha float32) (tri uint32, h trace.Hit, ok 
 		m := &t.w.S.Materials[t.w.S.Mat[id]]
 		if m.Alpha != scene.Opaque {
 			p := t.w.S.PointAt(id, q.U, q.V)
-			if a := t.w.S.Alpha(m, &p); alpha >= a {
-				r.Min = q.T + offset(p.Pos)
+			chance := float32(0.5)
+			if roll != Even {
+				chance = sampling.Chance(roll, id)
+			}
+			if a := t.w.S.Alpha(m, &p); chance >= a {
+				r.Min = q.T + p.Pos.Rounding()
 				continue
 			}
 		}
@@ -195,9 +235,9 @@ func (t *tracer) first(r trace.Ray, alpha float32) (tri uint32, h trace.Hit, ok 
 	return tri, h, ok
 }
 
-// blocked reports whether a blocker stands in a way that was found by a ray, which
+// Blocked reports whether a blocker stands in a way that was found by a ray, which
 // does not see blockers.
-func (t *tracer) blocked(o, d vec.V3, dist float32) bool {
+func (t *Tracer) Blocked(o, d vec.V3, dist float32) bool {
 	if t.blk == nil {
 		return false
 	}
@@ -205,10 +245,14 @@ func (t *tracer) blocked(o, d vec.V3, dist float32) bool {
 	return t.blk.Any(&r)
 }
 
-// passes returns the share of light, per colour, that gets from o along d as far
-// as dist.
-func (t *tracer) passes(o, d vec.V3, dist float32) vec.V3 {
-	r := trace.Ray{O: o, D: d, Max: dist}
+// Passes returns the share of light, per colour, that gets along d as far as dist
+// from p, on a surface with geometric normal n; the zero normal is for a place that
+// lies on none.
+func (t *Tracer) Passes(p, n, d vec.V3, dist float32) vec.V3 {
+	r := trace.Ray{O: Leave(p, n, d), D: d, Max: dist}
+	if n != (vec.V3{}) {
+		r.Max -= p.Rounding() // the start has been moved towards the end
+	}
 	if t.opq.Any(&r) || t.mov != nil && t.mov.Any(&r) || t.blk != nil && t.blk.Any(&r) {
 		return vec.V3{}
 	}
@@ -227,32 +271,18 @@ func (t *tracer) passes(o, d vec.V3, dist float32) vec.V3 {
 		a := t.w.S.Alpha(m, &p)
 		through := vec.Splat(1 - a)
 		if m.Transmission > 0 && a > 0 {
-			through = through.Add(glass(t.w.S, m, &p, d).Scale(a))
+			through = through.Add(surface.Passing(t.w.S, m, &p, d).Scale(a))
 		}
 		if k = k.Mul(through); k.Max() < 1e-4 {
 			return vec.V3{}
 		}
-		r.Min = q.T + offset(p.Pos)
+		r.Min = q.T + p.Pos.Rounding()
 	}
 	return vec.V3{}
 }
 
-// glass is the share of light that passes a thin clear surface straight on:
-// what Fresnel does not send back, tinted (KHR_materials_transmission).
-func glass(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint, d vec.V3) vec.V3 {
-	base := s.Texel(&m.BaseTex, p, true)
-	c := vec.V3{X: base[0] * m.BaseColor[0] * p.Color[0], Y: base[1] * m.BaseColor[1] * p.Color[1], Z: base[2] * m.BaseColor[2] * p.Color[2]}
-	clear := m.Transmission * (1 - m.Metallic)
-	if m.TransmissionTex.Texture >= 0 {
-		clear *= s.Texel(&m.TransmissionTex, p, false)[0]
-	}
-	f0 := (m.IOR - 1) / (m.IOR + 1)
-	f0 *= f0 * m.Specular
-	x := 1 - float32(math.Abs(float64(d.Dot(p.Ng))))
-	x2 := x * x
-	f := f0 + (m.Specular-f0)*x2*x2*x
-	return c.Scale(clear * (1 - f))
-}
-
 // Casts tells the objects that cast shadow: all but what is not there.
 func (w *World) Casts(object int) bool { return w.parts == nil || w.parts[object] != Gone }
+
+// Channels that may light an object.
+func (w *World) Channels(object uint32) uint8 { return w.channels[object] }

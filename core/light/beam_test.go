@@ -180,7 +180,7 @@ func TestTube(t *testing.T) {
 			e, _ := illuminance(&tube, tube.Pos.Add(out.Scale(float32(r))), out.Neg(), 64)
 			flux += e * 4 * math.Pi * r * r / n
 		}
-		require.InEpsilon(t, 1, flux*tube.UnitFromLumen(0, 0), 0.01)
+		require.InEpsilon(t, 1, flux*tube.UnitFromLumen(), 0.01)
 	}
 }
 
@@ -200,7 +200,7 @@ func TestProfile(t *testing.T) {
 	l.SetProfile(p, math.Pi/2)
 	turned, _ := illuminance(&l, vec.V3{Z: 2}, up, 1)
 	require.InEpsilon(t, along, turned, 1e-4)
-	require.InEpsilon(t, 1, l.UnitFromLumen(0, 0), 1e-12)
+	require.InEpsilon(t, 1, l.UnitFromLumen(), 1e-12)
 	require.InEpsilon(t, 200/p.Flux(), l.AxisCandela(), 1e-9)
 }
 

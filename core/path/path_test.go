@@ -1,74 +1,45 @@
-package render
+package path
 
 import (
 	"context"
 	"math"
+	"reflect"
 	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
-	"pgregory.net/rapid"
+	"willowherb/core/film"
 	"willowherb/core/light"
 	"willowherb/core/scene"
+	"willowherb/core/scene/scenetest"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // box is a closed room, 4 m a side, of one material, faces inwards; with extra
 // quads standing in it.
 func box(t testing.TB, m scene.Material, inside ...func(*scene.Scene)) *scene.Scene {
-	s := &scene.Scene{Materials: []scene.Material{m}}
-	s.Objects = []scene.Object{{Name: "room"}}
-	for a := range 3 {
-		for _, side := range []float32{-2, 2} {
-			corner := func(u, v float32) vec.V3 {
-				c := [3]float32{}
-				c[a], c[(a+1)%3], c[(a+2)%3] = side, u, v
-				return vec.V3{X: c[0], Y: c[1], Z: c[2]}
-			}
-			n := corner(0, 0).Neg().Norm()
-			quad(s, 0, n, corner(-2, -2), corner(2, -2), corner(2, 2), corner(-2, 2))
-		}
-	}
-	s.Objects[0].Count = len(s.Mat)
+	g := scenetest.Room(m)
 	for _, f := range inside {
-		f(s)
+		f(g.S)
 	}
-	require.NoError(t, s.Finish())
-	return s
+	require.NoError(t, g.S.Finish())
+	return g.S
 }
 
-func quad(s *scene.Scene, mat uint16, n, a, b, c, d vec.V3) {
-	at := uint32(len(s.V.Pos))
-	s.V.Pos = append(s.V.Pos, a, b, c, d)
-	for range 4 {
-		s.V.Nrm = append(s.V.Nrm, n)
-		s.V.UV0 = append(s.V.UV0, vec.V2{})
-	}
-	i := []uint32{0, 1, 2, 0, 2, 3}
-	if b.Sub(a).Cross(c.Sub(a)).Dot(n) < 0 {
-		i = []uint32{0, 2, 1, 0, 3, 2}
-	}
-	for _, k := range i {
-		s.Index = append(s.Index, at+k)
-	}
-	s.Mat = append(s.Mat, mat, mat)
-	s.Obj = append(s.Obj, 0, 0)
-}
+var (
+	quad    = scenetest.Quad
+	diffuse = scenetest.Matt
+	glossy  = scenetest.Glossy
+	lamps   = scenetest.Lamps
+	inside  = scenetest.Inside
+)
 
-func diffuse(r float32) scene.Material {
-	m := scene.DefaultMaterial()
-	m.BaseColor = [4]float32{r, r, r, 1}
-	m.Metallic, m.Specular = 0, 0
-	return m
-}
-
-func compile(t testing.TB, s *scene.Scene) *World {
-	w, err := Compile(s, 2)
+func compile(t testing.TB, s *scene.Scene) *world.World {
+	w, err := world.Compile(s, 2)
 	require.NoError(t, err)
 	return w
 }
-
-var inside = View{Eye: vec.V3{X: 0.3, Y: 0.2, Z: 1.5}, Aim: vec.V3{X: 0.1, Y: -0.2, Z: -1}, Up: vec.V3{Y: 1}, FovY: 1.2}
 
 func run(t testing.TB, p *Pass, samples, workers int) {
 	require.NoError(t, p.Run(context.Background(), samples, workers))
@@ -88,12 +59,12 @@ func TestFurnace(t *testing.T) {
 		}
 		l.SetTriangles(w.S, all)
 		l.Prepare()
-		p := &Pass{World: w, View: inside, W: 64, H: 64, Seed: 1, Lights: []*light.Light{l}, Layers: []*Layers{NewLayers(64, 64, true)}}
+		p := &Pass{World: w, Camera: inside, W: 64, H: 64, Seed: 1, Lights: []*light.Light{l}, Layers: []*film.Layers{film.NewLayers(64, 64)}}
 		run(t, p, 64, 2)
 		y := p.Layers[0]
-		got := y.Mean(Seen).X + y.Mean(Direct).X + y.Mean(Bounced).X
-		require.InEpsilon(t, 1, y.Mean(Seen).X, 1e-4)
-		require.InEpsilon(t, r, y.Mean(Direct).X, 0.01)
+		got := y.Mean(film.Seen).X + y.Mean(film.Direct).X + y.Mean(film.Bounced).X
+		require.InEpsilon(t, 1, y.Mean(film.Seen).X, 1e-4)
+		require.InEpsilon(t, r, y.Mean(film.Direct).X, 0.01)
 		require.InEpsilon(t, 1/(1-r), got, 0.01, "reflectance %g", r)
 	}
 }
@@ -109,40 +80,20 @@ func TestWhiteMetalUnderUniformSky(t *testing.T) {
 		require.NoError(t, s.Finish())
 		dome := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
 		dome.Prepare()
-		p := &Pass{World: compile(t, s), View: View{Eye: vec.V3{Y: 2}, Aim: vec.V3{Y: -1, Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.4}, W: 32, H: 32,
-			Lights: []*light.Light{dome}, Layers: []*Layers{NewLayers(32, 32, true)}}
+		p := &Pass{World: compile(t, s), Camera: world.Camera{Eye: vec.V3{Y: 2}, Aim: vec.V3{Y: -1, Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.4}, W: 32, H: 32,
+			Lights: []*light.Light{dome}, Layers: []*film.Layers{film.NewLayers(32, 32)}}
 		run(t, p, 256, 2)
 		y := p.Layers[0]
-		require.InEpsilon(t, 1, y.Mean(Direct).X+y.Mean(Reflected).X, 0.01, "roughness %g", rough)
+		require.InEpsilon(t, 1, y.Mean(film.Direct).X+y.Mean(film.Reflected).X, 0.01, "roughness %g", rough)
 		if rough == 0.1 {
-			require.Zero(t, y.Mean(Direct).X, "a mirror's sky is kept apart")
+			require.Zero(t, y.Mean(film.Direct).X, "a mirror's sky is kept apart")
 		}
 	}
 }
 
-func lamps() []*light.Light {
-	out := []*light.Light{
-		{ID: 3, Kind: light.Point, Pos: vec.V3{X: 1, Y: 1.5}, Radius: 0.05},
-		{ID: 8, Kind: light.Spot, Pos: vec.V3{X: -1, Y: 1.8, Z: 1}, Aim: vec.V3{Y: -1}, Range: 6},
-		{ID: 21, Kind: light.Rect, Pos: vec.V3{X: -1.9}, Aim: vec.V3{X: 1}, W: 1, H: 1},
-	}
-	out[1].SetCone(0.3, 0.6)
-	for _, l := range out {
-		l.Shadow, l.Channels = true, 0xff
-		l.Prepare()
-	}
-	return out
-}
-
-func glossy() scene.Material {
-	m := diffuse(0.6)
-	m.Specular, m.Roughness = 1, 0.3
-	return m
-}
-
-func layers(n int) (out []*Layers) {
+func layers(n int) (out []*film.Layers) {
 	for range n {
-		out = append(out, NewLayers(48, 40, false))
+		out = append(out, film.NewLayers(48, 40))
 	}
 	return out
 }
@@ -152,10 +103,10 @@ func layers(n int) (out []*Layers) {
 func TestLayersDoNotDependOnCompanyOrWorkers(t *testing.T) {
 	w := compile(t, box(t, glossy()))
 	ls := lamps()
-	all := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3)}
+	all := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3)}
 	run(t, all, 3, 4)
 	for i := range ls {
-		one := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls[i : i+1], Layers: layers(1)}
+		one := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls[i : i+1], Layers: layers(1)}
 		run(t, one, 1, 1)
 		run(t, one, 3, 2)
 		require.Equal(t, all.Layers[i].Sum, one.Layers[0].Sum, "light %d", i)
@@ -168,20 +119,21 @@ func TestSumOfLayersIsTheDirectRendering(t *testing.T) {
 	w := compile(t, box(t, glossy()))
 	ls := lamps()
 	gains := []vec.V3{{X: 40, Y: 20, Z: 5}, {X: 10, Y: 30, Z: 60}, {X: 2, Y: 2, Z: 2}}
-	apart := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3)}
+	apart := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3)}
 	run(t, apart, 4, 2)
-	whole := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3), Merged: gains}
+	whole := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3), Merged: gains}
 	run(t, whole, 4, 2)
 	sum, want := make([]float32, 3*48*40), make([]float32, 3*48*40)
 	for i, y := range apart.Layers {
 		one := make([]float32, len(sum))
-		y.Average(Direct, one)
-		y.Average(Bounced, one)
+		for k := range film.Kinds {
+			y.Average(k, vec.Splat(1), one)
+		}
 		for k := range one {
 			sum[k] += one[k] * [3]float32{gains[i].X, gains[i].Y, gains[i].Z}[k%3]
 		}
 	}
-	whole.Layers[0].Average(Direct, want)
+	whole.Layers[0].Average(film.Direct, vec.Splat(1), want)
 	for i := range sum {
 		require.InDelta(t, want[i], sum[i], 1e-4*float64(want[i])+1e-5)
 	}
@@ -196,9 +148,9 @@ func TestSparseLayersTakeTheFirstSamplesOfFullOnes(t *testing.T) {
 	ls[3].Shadow, ls[3].Channels = true, 0xff
 	ls[3].Prepare()
 	made := func(n int, sparse bool, ls ...*light.Light) *Pass {
-		p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Guide: NewGuide(48, 40)}
+		p := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls, Guide: film.NewGuide(48, 40)}
 		for range ls {
-			y := NewLayers(48, 40, true)
+			y := film.NewLayers(48, 40)
 			y.Sparse = sparse
 			p.Layers = append(p.Layers, y)
 		}
@@ -207,38 +159,20 @@ func TestSparseLayersTakeTheFirstSamplesOfFullOnes(t *testing.T) {
 	}
 	sparse, direct, bounced := made(8, true, ls...), made(5, false, ls...), made(2, false, ls...)
 	for i, y := range sparse.Layers {
-		for _, k := range []Kind{Direct, Seen, Reflected} {
-			require.True(t, slices.Equal(direct.Layers[i].Sum[k][0], y.Sum[k][0]), "light %d", i)
-			require.True(t, slices.Equal(direct.Layers[i].Sum[k][1], y.Sum[k][1]), "light %d", i)
+		for _, k := range []film.Kind{film.Direct, film.Seen, film.Reflected} {
+			require.True(t, reflect.DeepEqual(direct.Layers[i].Sum[k][0], y.Sum[k][0]), "light %d", i)
+			require.True(t, reflect.DeepEqual(direct.Layers[i].Sum[k][1], y.Sum[k][1]), "light %d", i)
 		}
-		require.True(t, slices.Equal(bounced.Layers[i].Sum[Bounced][0], y.Sum[Bounced][0]), "light %d", i)
-		require.True(t, slices.Equal(bounced.Layers[i].Sum[Bounced][1], y.Sum[Bounced][1]), "light %d", i)
-		require.InDelta(t, bounced.Layers[i].Mean(Bounced).X, y.Mean(Bounced).X, 1e-6)
+		require.True(t, reflect.DeepEqual(bounced.Layers[i].Sum[film.Bounced][0], y.Sum[film.Bounced][0]), "light %d", i)
+		require.True(t, reflect.DeepEqual(bounced.Layers[i].Sum[film.Bounced][1], y.Sum[film.Bounced][1]), "light %d", i)
+		require.InDelta(t, bounced.Layers[i].Mean(film.Bounced).X, y.Mean(film.Bounced).X, 1e-6)
 		mean, want := make([]float32, 3*48*40), make([]float32, 3*48*40)
-		y.HalfDifference(Bounced, vec.Splat(1), mean)
-		bounced.Layers[i].HalfDifference(Bounced, vec.Splat(1), want)
+		y.HalfDifference(film.Bounced, vec.Splat(1), mean)
+		bounced.Layers[i].HalfDifference(film.Bounced, vec.Splat(1), want)
 		require.True(t, slices.Equal(want, mean), "light %d", i)
 		require.False(t, y.Gaps())
 	}
 	require.True(t, slices.Equal(made(4, false, ls...).Guide.Albedo, sparse.Guide.Albedo))
-
-	// Before that there are gaps, which neighbours fill.
-	p := made(2, true, ls[:1]...)
-	y := p.Layers[0]
-	require.True(t, y.Gaps())
-	f := NewFilter(p.Guide, inside)
-	even, lacking := append([]float32(nil), f.albedo...), 0
-	for i := range 48 * 40 {
-		if y.Lacks(i%48, i/48) {
-			even[3*i], even[3*i+1], even[3*i+2] = 0, 0, 0
-			lacking++
-		}
-	}
-	require.Equal(t, 48*40/2, lacking)
-	require.NoError(t, f.Fill(context.Background(), [][]float32{even}, y.Lacks, 2))
-	for i := range even {
-		require.InDelta(t, f.albedo[i], even[i], 1e-5)
-	}
 }
 
 // Detail goes on with the wanted pixels alone: they come out as means of more
@@ -247,11 +181,11 @@ func TestDetailRefinesTheWantedPixels(t *testing.T) {
 	w := compile(t, box(t, glossy()))
 	ls := lamps()
 	made := func(ls ...*light.Light) *Pass {
-		p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(len(ls))}
+		p := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(len(ls))}
 		run(t, p, 4, 2)
 		return p
 	}
-	want := func(y *Layers, from int) {
+	want := func(y *film.Layers, from int) {
 		y.Wanted = make([]bool, 48*40)
 		for px := from; px < 48*40; px += 3 {
 			y.Wanted[px] = true
@@ -270,11 +204,11 @@ func TestDetailRefinesTheWantedPixels(t *testing.T) {
 	alone := made(ls[2])
 	want(alone.Layers[0], 1)
 	require.NoError(t, alone.Detail(context.Background(), 1))
-	require.True(t, slices.Equal(alone.Layers[0].Sum[Direct][1], p.Layers[2].Sum[Direct][1]))
+	require.True(t, reflect.DeepEqual(alone.Layers[0].Sum[film.Direct][1], p.Layers[2].Sum[film.Direct][1]))
 
-	mean := func(y *Layers) []float32 {
+	mean := func(y *film.Layers) []float32 {
 		out := make([]float32, 3*48*40)
-		y.Average(Direct, out)
+		y.Average(film.Direct, vec.Splat(1), out)
 		return out
 	}
 	require.True(t, slices.Equal(mean(plain.Layers[1]), mean(p.Layers[1])), "nobody wanted the second light's")
@@ -292,9 +226,9 @@ func TestDetailRefinesTheWantedPixels(t *testing.T) {
 		is += math.Pow(float64(after[3*px]-exact[3*px]), 2)
 	}
 	require.Less(t, is, was/4, "five times the samples: a fifth of the variance, or less where they are stratified")
-	told := func(y *Layers) (q float64) {
+	told := func(y *film.Layers) (q float64) {
 		half := make([]float32, 3*48*40)
-		y.HalfDifference(Direct, vec.Splat(1), half)
+		y.HalfDifference(film.Direct, vec.Splat(1), half)
 		for px := 1; px < 48*40; px += 3 {
 			q += math.Pow(float64(half[3*px]), 2)
 		}
@@ -306,9 +240,9 @@ func TestDetailRefinesTheWantedPixels(t *testing.T) {
 func TestCancelledPassGoesOnWhereItStopped(t *testing.T) {
 	w := compile(t, box(t, glossy()))
 	ls := lamps()[:1]
-	whole := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(1)}
+	whole := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(1)}
 	run(t, whole, 2, 1)
-	part := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(1)}
+	part := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(1)}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	require.ErrorIs(t, part.Run(ctx, 2, 1), context.Canceled)
@@ -327,12 +261,12 @@ func TestGlassTintsWhatPasses(t *testing.T) {
 		s.Materials = append(s.Materials, pane)
 		quad(s, 1, vec.V3{Y: -1}, vec.V3{X: -1.9, Z: -1.9}, vec.V3{X: 1.9, Z: -1.9}, vec.V3{X: 1.9, Z: 1.9}, vec.V3{X: -1.9, Z: 1.9})
 	})
-	tr := compile(t, s).tracer()
-	got := tr.passes(vec.V3{Y: -1}, vec.V3{Y: 1}, 2)
+	tr := compile(t, s).Tracer()
+	got := tr.Passes(vec.V3{Y: -1}, vec.V3{}, vec.V3{Y: 1}, 2)
 	require.InDelta(t, 0.96, got.X, 1e-4)
 	require.InDelta(t, 0.48, got.Y, 1e-4)
 	require.InDelta(t, 0.24, got.Z, 1e-4)
-	require.Zero(t, tr.passes(vec.V3{Y: -1}, vec.V3{Y: 1}, 5), "the ceiling is opaque")
+	require.Zero(t, tr.Passes(vec.V3{Y: -1}, vec.V3{}, vec.V3{Y: 1}, 5), "the ceiling is opaque")
 }
 
 func TestChannelsAndShadowlessLights(t *testing.T) {
@@ -341,90 +275,22 @@ func TestChannelsAndShadowlessLights(t *testing.T) {
 	ls := lamps()[:1]
 	w = w.WithChannels([]uint8{0b0010})
 	ls[0].Channels = 0b0001
-	p := &Pass{World: w, View: inside, W: 48, H: 40, Lights: ls, Layers: layers(1)}
+	p := &Pass{World: w, Camera: inside, W: 48, H: 40, Lights: ls, Layers: layers(1)}
 	run(t, p, 1, 1)
-	require.Zero(t, p.Layers[0].Mean(Direct))
-	require.Zero(t, p.Layers[0].Mean(Bounced))
+	require.Zero(t, p.Layers[0].Mean(film.Direct))
+	require.Zero(t, p.Layers[0].Mean(film.Bounced))
 	ls[0].Channels = 0b0011
 	p.Layers = layers(1)
 	run(t, p, 1, 1)
-	require.Positive(t, p.Layers[0].Mean(Direct).X)
-}
-
-func TestFilterIsLinearAndKeepsFlatLight(t *testing.T) {
-	w := compile(t, box(t, glossy()))
-	ls := lamps()
-	p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(3), Guide: NewGuide(48, 40)}
-	run(t, p, 4, 2)
-	f := NewFilter(p.Guide, inside)
-	a, b, sum := make([]float32, 3*48*40), make([]float32, 3*48*40), make([]float32, 3*48*40)
-	p.Layers[0].Average(Bounced, a)
-	p.Layers[1].Average(Bounced, b)
-	for i := range sum {
-		sum[i] = 3*a[i] + 5*b[i]
-	}
-	flat := append([]float32(nil), f.albedo...)
-	require.NoError(t, f.Apply(context.Background(), []Noisy{{a, 3}, {b, 3}, {sum, 3}, {flat, 3}}, 2))
-	for i := range sum {
-		require.InDelta(t, 3*a[i]+5*b[i], sum[i], 1e-3*float64(sum[i])+1e-6)
-		require.InDelta(t, f.albedo[i], flat[i], 1e-4)
-	}
-}
-
-// Pictures filtered together in different numbers of levels come out as alone, and
-// a wall whose normal map met a few odd places is filtered as one.
-func TestFilterLevelsAndOddNormals(t *testing.T) {
-	w := compile(t, box(t, glossy()))
-	p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: lamps(), Layers: layers(3), Guide: NewGuide(48, 40)}
-	run(t, p, 2, 2)
-	f := NewFilter(p.Guide, inside)
-	pic := func(i int) []float32 {
-		out := make([]float32, 3*48*40)
-		p.Layers[i].Average(Bounced, out)
-		return out
-	}
-	ctx := context.Background()
-	a, b, c := pic(0), pic(1), pic(2)
-	require.NoError(t, f.Apply(ctx, []Noisy{{a, 1}, {b, 4}, {c, 0}}, 2))
-	alone, four := pic(0), pic(1)
-	require.NoError(t, f.Apply(ctx, []Noisy{{alone, 1}}, 1))
-	require.NoError(t, f.Apply(ctx, []Noisy{{four, 4}}, 1))
-	require.True(t, slices.Equal(alone, a))
-	require.True(t, slices.Equal(four, b))
-	require.True(t, slices.Equal(pic(2), c))
-
-	odd := 3 * (20*48 + 24)
-	for k := range 3 {
-		p.Guide.Normal[odd+k] = -p.Guide.Normal[odd+k]
-	}
-	dark := pic(0)
-	dark[odd], dark[odd+1], dark[odd+2] = 0, 0, 0
-	require.NoError(t, NewFilter(p.Guide, inside).Apply(ctx, []Noisy{{dark, 2}}, 2))
-	require.Positive(t, dark[odd])
-}
-
-func TestPackKeepsNineBits(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		v := rapid.SliceOfN(rapid.Float32Range(0, 1e6), 6, 6).Draw(t, "rgb")
-		words, scale := Pack(v)
-		out := make([]float32, 6)
-		Unpack(words, vec.Splat(scale), out)
-		for i := range out {
-			top := max(v[i/3*3], v[i/3*3+1], v[i/3*3+2])
-			floor := max(v[0], v[1], v[2], v[3], v[4], v[5]) * 1e-9
-			require.InDelta(t, v[i], out[i], float64(top)/512+float64(floor)+1e-30)
-		}
-	})
-	words, _ := Pack([]float32{float32(math.NaN()), -1, 0})
-	require.Zero(t, words[0]&0x7ffffff)
+	require.Positive(t, p.Layers[0].Mean(film.Direct).X)
 }
 
 func BenchmarkPass(b *testing.B) {
 	w := compile(b, box(b, glossy()))
 	ls := lamps()
-	p := &Pass{World: w, View: inside, W: 320, H: 180, Lights: ls}
+	p := &Pass{World: w, Camera: inside, W: 320, H: 180, Lights: ls}
 	for range ls {
-		p.Layers = append(p.Layers, NewLayers(320, 180, false))
+		p.Layers = append(p.Layers, film.NewLayers(320, 180))
 	}
 	n := 0
 	for b.Loop() {
@@ -441,9 +307,9 @@ func TestSharesOfReflection(t *testing.T) {
 	mean := func(matt, glossy float32) (sum float64) {
 		ls := lamps()[:1]
 		ls[0].NoDiffuse, ls[0].NoSpecular = matt, glossy
-		p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(1)}
+		p := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: layers(1)}
 		run(t, p, 16, 2)
-		return float64(p.Layers[0].Mean(Direct).Y)
+		return float64(p.Layers[0].Mean(film.Direct).Y)
 	}
 	all, matt, spec := mean(0, 0), mean(0, 1), mean(1, 0)
 	require.Zero(t, mean(1, 1))
@@ -459,24 +325,24 @@ func TestLightsJoinLayersLeftHalfWay(t *testing.T) {
 	w := compile(t, box(t, glossy()))
 	ls := lamps()
 	want := layers(3)
-	run(t, &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: want}, 2, 2)
+	run(t, &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls, Layers: want}, 2, 2)
 	got := layers(3)
-	first := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4, Lights: ls[1:], Layers: got[1:]}
+	first := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4, Lights: ls[1:], Layers: got[1:]}
 	// One tile of two lights is ahead.
-	path := newPath(first)
-	require.True(t, path.behind(1, 0))
-	path.tile(1, 0)
-	path.tracer.release()
+	worker := first.painter()
+	require.True(t, worker.behind(1, 0))
+	worker.tile(1, 0)
+	worker.Release()
 	for _, order := range [][]int{{0, 1, 2}, {1, 0, 2}} {
-		p := &Pass{World: w, View: inside, W: 48, H: 40, Seed: 4}
+		p := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 4}
 		for _, i := range order {
 			p.Lights, p.Layers = append(p.Lights, ls[i]), append(p.Layers, got[i])
 		}
 		run(t, p, 1+order[0], 2)
 	}
 	for i := range want {
-		require.Equal(t, want[i].Mean(Direct), got[i].Mean(Direct))
-		require.Equal(t, want[i].Mean(Bounced), got[i].Mean(Bounced))
+		require.Equal(t, want[i].Mean(film.Direct), got[i].Mean(film.Direct))
+		require.Equal(t, want[i].Mean(film.Bounced), got[i].Mean(film.Bounced))
 		require.Equal(t, want[i].Count, got[i].Count)
 	}
 }

@@ -1,4 +1,4 @@
-package render
+package world
 
 import (
 	"math"
@@ -7,6 +7,8 @@ import (
 	"willowherb/core/trace"
 	"willowherb/core/vec"
 )
+
+var inf = float32(math.Inf(1))
 
 // Probe is the surface under a picture position.
 type Probe struct {
@@ -23,18 +25,18 @@ type Probe struct {
 // Probe finds the surface that sight sees along d from o; ok is false where the
 // ray leaves the place.
 func (w *World) Probe(o, d vec.V3, sight Sight) (p Probe, ok bool) {
-	t := w.tracer()
-	defer t.release()
+	t := w.Tracer()
+	defer t.Release()
 	from := sight.Cut
 	for range 4096 {
-		tri, h, ok := t.first(trace.Ray{O: o, D: d, Min: from, Max: inf}, 0.5)
+		tri, h, ok := t.First(trace.Ray{O: o, D: d, Min: from, Max: inf}, Even)
 		if !ok {
 			return p, false
 		}
 		obj := int(w.S.Obj[tri])
 		q := w.S.PointAt(tri, h.U, h.V)
 		if sight.Hidden != nil && sight.Hidden[obj] {
-			from = h.T + offset(q.Pos)
+			from = h.T + q.Pos.Rounding()
 			continue
 		}
 		n, smooth := q.Ng, q.Ns
@@ -67,8 +69,7 @@ func (w *World) Why(l *light.Light, p *Probe) (r Reason, by int) {
 		return OtherChan, -1
 	}
 	d := l.Pos.Sub(p.Pos)
-	switch l.Kind {
-	case light.Point, light.Spot, light.Rect, light.Disc, light.Tube:
+	if l.Placed() {
 		if l.Range > 0 && d.Len() >= l.Range {
 			return OutOf, -1
 		}
@@ -79,8 +80,8 @@ func (w *World) Why(l *light.Light, p *Probe) (r Reason, by int) {
 	if !l.Reaches(p.Pos, p.N) {
 		return Away, -1
 	}
-	t := w.tracer()
-	defer t.release()
+	t := w.Tracer()
+	defer t.Release()
 	r, by = Away, -1
 	for i := range 16 {
 		u := vec.V2{X: (float32(i) + 0.5) / 16, Y: reversed(i)}
@@ -91,15 +92,14 @@ func (w *World) Why(l *light.Light, p *Probe) (r Reason, by int) {
 		if !l.Shadow {
 			return Lit, -1
 		}
-		o := leave(p.Pos, p.N, x.Dir)
-		if t.passes(o, x.Dir, x.Dist) != (vec.V3{}) {
+		if t.Passes(p.Pos, p.N, x.Dir, x.Clear) != (vec.V3{}) {
 			return Lit, -1
 		}
-		if tri, _, ok := t.first(trace.Ray{O: o, D: x.Dir, Max: x.Dist}, 0.5); ok && by < 0 {
+		if tri, _, ok := t.First(trace.Ray{O: Leave(p.Pos, p.N, x.Dir), D: x.Dir, Max: x.Clear}, Even); ok && by < 0 {
 			r, by = Shadowed, int(w.S.Obj[tri])
 		}
 	}
-	if r == Shadowed && (l.Kind == light.Sky || l.Kind == light.Emissive) {
+	if r == Shadowed && (l.Shows()) {
 		r = Enclosed
 	}
 	return r, by
@@ -112,7 +112,7 @@ func reversed(i int) float32 {
 
 // MapEdges draws triangle edges: for each pixel centre 0 (none) to 1 (on an
 // edge), by the distance to the nearest edge in pixels.
-func (w *World) MapEdges(v View, sight Sight, width, height int) []float32 {
+func (w *World) MapEdges(v Camera, sight Sight, width, height int) []float32 {
 	out := make([]float32, width*height)
 	pixel := float32(2 * math.Tan(v.FovY/2) / float64(height))
 	for i := range out {
@@ -151,16 +151,16 @@ func (w *World) ProbeAt(tri uint32, pos, eye vec.V3) Probe {
 // the unit direction d within dist: its distance and object, or -1. Clear glass
 // and what masks cut away are passed.
 func (w *World) Stands(o, n, d vec.V3, dist float32) (at float32, object int) {
-	t := w.tracer()
-	defer t.release()
-	r := trace.Ray{O: leave(o, n, d), D: d, Max: dist}
+	t := w.Tracer()
+	defer t.Release()
+	r := trace.Ray{O: Leave(o, n, d), D: d, Max: dist}
 	for range 256 {
-		tri, h, ok := t.first(r, 0.5)
+		tri, h, ok := t.First(r, Even)
 		if !ok {
 			return dist, -1
 		}
 		if w.Clear(tri) {
-			r.Min = h.T + offset(r.O.Add(d.Scale(h.T)))
+			r.Min = h.T + r.O.Add(d.Scale(h.T)).Rounding()
 			continue
 		}
 		return h.T, int(w.S.Obj[tri])
@@ -172,19 +172,14 @@ func (w *World) Stands(o, n, d vec.V3, dist float32) (at float32, object int) {
 func (w *World) Clear(tri uint32) bool { return w.S.Materials[w.S.Mat[tri]].Transmission > 0.5 }
 
 // Passes is the share of light, per colour, that gets from o along d as far as dist.
-func (w *World) Passes(o, d vec.V3, dist float32) vec.V3 {
-	t := w.tracer()
-	defer t.release()
-	return t.passes(o, d, dist)
-}
+func (w *World) Passes(o, d vec.V3, dist float32) vec.V3 { return w.PassesFrom(o, vec.V3{}, d, dist) }
 
 // PassesFrom is Passes from a point on a surface with normal n.
 func (w *World) PassesFrom(o, n, d vec.V3, dist float32) vec.V3 {
-	return w.Passes(leave(o, n, d), d, dist)
+	t := w.Tracer()
+	defer t.Release()
+	return t.Passes(o, n, d, dist)
 }
-
-// Channels that may light an object.
-func (w *World) Channels(object uint32) uint8 { return w.channels[object] }
 
 // Met is what a ray meets.
 type Met struct {
@@ -198,16 +193,16 @@ type Met struct {
 // Meets finds the first surface along the unit direction d from o within dist.
 // Clear glass is passed.
 func (w *World) Meets(o, d vec.V3, dist float32) (m Met, ok bool) {
-	t := w.tracer()
-	defer t.release()
-	r := trace.Ray{O: o, D: d, Min: offset(o), Max: dist}
+	t := w.Tracer()
+	defer t.Release()
+	r := trace.Ray{O: o, D: d, Min: o.Rounding(), Max: dist}
 	for range 256 {
-		tri, h, ok := t.first(r, 0.5)
+		tri, h, ok := t.First(r, Even)
 		if !ok {
 			return m, false
 		}
 		if w.Clear(tri) {
-			r.Min = h.T + offset(o.Add(d.Scale(h.T)))
+			r.Min = h.T + o.Add(d.Scale(h.T)).Rounding()
 			continue
 		}
 		_, n := w.S.Area(tri)

@@ -1,6 +1,6 @@
 //go:build !(goexperiment.simd && amd64)
 
-package render
+package filter
 
 const vectorised = false
 

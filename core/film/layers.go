@@ -1,0 +1,330 @@
+// Package film keeps what paths find: the sums of every light's samples in a view, by
+// kind and in two halves, what the first hits say of the surfaces, and the packed form
+// in which layers are sent.
+//
+// The halves are independent of each other: half their difference is an estimate of
+// the error of their mean.
+package film
+
+import (
+	"math"
+	"slices"
+
+	"willowherb/core/colour"
+	"willowherb/core/vec"
+)
+
+// Kind is a part of what a light gives to a view.
+type Kind uint8
+
+// Kinds of layer. What smooth surfaces show is kept apart from what is soft, since it
+// has edges of its own that the first hits know nothing of.
+const (
+	Direct       Kind = iota
+	DirectSharp       // direct light of what shines, as smooth surfaces show it
+	Bounced           // by way of at least one other surface
+	BouncedSharp      // the same, as smooth surfaces show it: the lit room in them
+	Seen              // the shining thing itself: sky, emissive surface
+	Reflected         // the sky in mirrors
+	Kinds
+)
+
+// DirectKinds and BouncedKinds are what a light gives; Shown what is seen of itself.
+var (
+	DirectKinds  = []Kind{Direct, DirectSharp}
+	BouncedKinds = []Kind{Bounced, BouncedSharp}
+	Shown        = []Kind{Seen, Reflected}
+)
+
+// BySurfaces reports whether the kind comes by way of other surfaces.
+func (k Kind) BySurfaces() bool { return k == Bounced || k == BouncedSharp }
+
+// TileSize is the side of the square in which passes do their work.
+const TileSize = 32
+
+// tileFloats is how many numbers a tile of RGB has.
+const tileFloats = 3 * TileSize * TileSize
+
+// Plane is an RGB picture of W by H in tiles; those that are nil are black.
+type Plane [][]float32
+
+// Layers are the sums of one light's samples in one view.
+type Layers struct {
+	W, H  int
+	Sum   [Kinds][2]Plane
+	Count []uint16 // samples in each tile
+	// Sparse layers take what is bounced in one pixel of four at each sample, since it is
+	// soft and dear, and is filtered widely: after four samples each pixel has one
+	// of it. After the first four the other kinds are taken so too; where they are
+	// noisy Detail takes more. Set it before the first sample.
+	Sparse bool
+	// Wanted are the pixels that the next Pass.Detail is for, and More the samples
+	// beside Count that each has had of it, of all kinds but what is bounced; nil for none.
+	Wanted []bool
+	More   []uint16
+	// Detailed is how many Details each tile has had.
+	Detailed []uint8
+}
+
+// Turn is the sample, of every four, at which a pixel is taken in sparse layers.
+func Turn(x, y int) int { return [4]int{0, 2, 3, 1}[y&1*2+x&1] }
+
+// Whole is the number of samples that sparse layers take of every pixel.
+const Whole = 4
+
+// Tiles returns how many tiles cover n pixels.
+func Tiles(n int) int { return (n + TileSize - 1) / TileSize }
+
+// NewLayers makes empty layers.
+func NewLayers(w, h int) *Layers {
+	l := &Layers{W: w, H: h, Count: make([]uint16, Tiles(w)*Tiles(h))}
+	for k := range l.Sum {
+		for p := range 2 {
+			l.Sum[k][p] = make(Plane, len(l.Count))
+		}
+	}
+	return l
+}
+
+// Put adds a sample's light to pixel (x, y) of its tile. Different tiles may be
+// filled at once.
+func (l *Layers) Put(k Kind, half, tile, x, y int, v vec.V3) {
+	if v == (vec.V3{}) {
+		return
+	}
+	p := &l.Sum[k][half][tile]
+	if *p == nil {
+		*p = make([]float32, tileFloats)
+	}
+	i := 3 * (y%TileSize*TileSize + x%TileSize)
+	d := (*p)[i : i+3 : i+3]
+	d[0] += v.X
+	d[1] += v.Y
+	d[2] += v.Z
+}
+
+// Has reports whether anything of a kind has been found.
+func (l *Layers) Has(k Kind) bool {
+	for _, p := range l.Sum[k] {
+		if slices.ContainsFunc(p, func(t []float32) bool { return t != nil }) {
+			return true
+		}
+	}
+	return false
+}
+
+// taken returns how many samples of kind k a pixel has after n passes, Detail
+// apart.
+func (l *Layers) taken(k Kind, x, y, n int) int {
+	switch {
+	case !l.Sparse || !k.BySurfaces() && n <= Whole:
+		return n
+	case k.BySurfaces():
+		return (n + 3 - Turn(x, y)) / 4
+	}
+	return Whole + (n-Whole+3-Turn(x, y))/4
+}
+
+// Gaps reports whether some pixels may still have no sample of what is bounced.
+func (l *Layers) Gaps() bool { return l.Sparse && l.Samples() < 4 }
+
+// Lacks reports whether a pixel has no sample of what is bounced.
+func (l *Layers) Lacks(x, y int) bool {
+	return l.taken(Bounced, x, y, int(l.Count[y/TileSize*Tiles(l.W)+x/TileSize])) == 0
+}
+
+// Half is the half that a sample belongs to, and its number in it. The halves have
+// random numbers of their own: those of one sequence would make up for each other's
+// errors, and their difference would tell nothing.
+func Half(sample int) (half, n int) { return sample & 1, sample >> 1 }
+
+// halves counts the samples of each half among the first n.
+func halves(n int) (a, b float32) { return float32((n + 1) / 2), float32(n / 2) }
+
+// Samples returns the number of samples that every pixel has.
+func (l *Layers) Samples() int {
+	n := uint16(math.MaxUint16)
+	for _, c := range l.Count {
+		n = min(n, c)
+	}
+	return int(n)
+}
+
+// Bytes returns the memory of the sums.
+func (l *Layers) Bytes() int {
+	n := 3 * len(l.More)
+	for k := range l.Sum {
+		for _, p := range l.Sum[k] {
+			for _, t := range p {
+				n += 24 + 4*len(t)
+			}
+		}
+	}
+	return n
+}
+
+// Want marks, for the next Pass.Detail, the pixels where the chance in the given
+// kinds shows: where half the difference of the halves, at that gain, changes the
+// developed picture by more than limit, and their neighbours.
+func (l *Layers) Want(kinds []Kind, gain vec.V3, picture []float32, develop func(float64) float64, limit float64) {
+	d := make([]float32, 3*l.W*l.H)
+	for _, k := range kinds {
+		l.HalfDifference(k, gain, d)
+	}
+	clear(l.Wanted)
+	if l.Wanted == nil {
+		l.Wanted = make([]bool, l.W*l.H)
+	}
+	for y := range l.H {
+		for x := range l.W {
+			i := 3 * (y*l.W + x)
+			e := colour.LuminanceAt(d, i)
+			if e == 0 {
+				continue
+			}
+			if v := colour.LuminanceAt(picture, i); math.Abs(develop(v+e)-develop(v-e)) < 2*limit {
+				continue
+			}
+			for yy := max(y-1, 0); yy <= min(y+1, l.H-1); yy++ {
+				for xx := max(x-1, 0); xx <= min(x+1, l.W-1); xx++ {
+					l.Wanted[yy*l.W+xx] = true
+				}
+			}
+		}
+	}
+}
+
+// Details returns how many times Detail has been done over the whole picture.
+func (l *Layers) Details() int {
+	if l.Detailed == nil {
+		return 0
+	}
+	return int(slices.Min(l.Detailed))
+}
+
+// each calls do for every pixel that has light of kind k in one half or the other:
+// its number in the picture, its sums in the halves (nil for none), where they begin
+// in those, and the number of samples in each half.
+func (l *Layers) each(k Kind, do func(px int, a, b []float32, i int, na, nb float32)) {
+	tx := Tiles(l.W)
+	for t, c := range l.Count {
+		a, b := l.Sum[k][0][t], l.Sum[k][1][t]
+		if a == nil && b == nil || c == 0 {
+			continue
+		}
+		x0, y0 := t%tx*TileSize, t/tx*TileSize
+		for y := y0; y < min(y0+TileSize, l.H); y++ {
+			for x := x0; x < min(x0+TileSize, l.W); x++ {
+				px := y*l.W + x
+				na, nb := halves(l.taken(k, x, y, int(c)))
+				if l.More != nil && !k.BySurfaces() {
+					m := float32(l.More[px]) / 2
+					na, nb = na+m, nb+m
+				}
+				do(px, a, b, 3*((y-y0)*TileSize+x-x0), na, nb)
+			}
+		}
+	}
+}
+
+// Average adds gain times the mean of kind k to out (RGB, 3*W*H); pixels without a
+// sample stay as they are.
+func (l *Layers) Average(k Kind, gain vec.V3, out []float32) {
+	l.each(k, func(px int, a, b []float32, i int, na, nb float32) {
+		s := gain.Scale(1 / max(na+nb, 1))
+		o := out[3*px : 3*px+3 : 3*px+3]
+		for _, h := range [2][]float32{a, b} {
+			if h != nil {
+				o[0] += h[i] * s.X
+				o[1] += h[i+1] * s.Y
+				o[2] += h[i+2] * s.Z
+			}
+		}
+	})
+}
+
+// HalfDifference adds gain times half the difference of the two halves' means of
+// kind k to out: an estimate of the error of their average.
+func (l *Layers) HalfDifference(k Kind, gain vec.V3, out []float32) {
+	l.each(k, func(px int, a, b []float32, i int, na, nb float32) {
+		if na == 0 || nb == 0 {
+			return
+		}
+		o := out[3*px : 3*px+3 : 3*px+3]
+		if a != nil {
+			s := 0.5 / na
+			o[0] += a[i] * s * gain.X
+			o[1] += a[i+1] * s * gain.Y
+			o[2] += a[i+2] * s * gain.Z
+		}
+		if b != nil {
+			s := 0.5 / nb
+			o[0] -= b[i] * s * gain.X
+			o[1] -= b[i+1] * s * gain.Y
+			o[2] -= b[i+2] * s * gain.Z
+		}
+	})
+}
+
+// Mean returns the mean colour of some kinds together over the picture's pixels that
+// have a sample of each.
+func (l *Layers) Mean(kinds ...Kind) vec.V3 {
+	var all vec.V3
+	for _, k := range kinds {
+		var m [3]float64
+		l.each(k, func(_ int, a, b []float32, i int, na, nb float32) {
+			if na+nb == 0 {
+				return
+			}
+			s := 1 / float64(na+nb)
+			for c := range 3 {
+				if a != nil {
+					m[c] += float64(a[i+c]) * s
+				}
+				if b != nil {
+					m[c] += float64(b[i+c]) * s
+				}
+			}
+		})
+		if n := float64(l.sampled(k)); n > 0 {
+			all = all.Add(vec.New(m[0]/n, m[1]/n, m[2]/n))
+		}
+	}
+	return all
+}
+
+// sampled is how many pixels have a sample of kind k.
+func (l *Layers) sampled(k Kind) (n int) {
+	for y := range l.H {
+		for x := range l.W {
+			if l.taken(k, x, y, int(l.Count[y/TileSize*Tiles(l.W)+x/TileSize])) > 0 {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+// Add adds the samples of o, which must have the same size and an even number of
+// samples, to l.
+func (l *Layers) Add(o *Layers) {
+	for k := range l.Sum {
+		for h := range l.Sum[k] {
+			for t, from := range o.Sum[k][h] {
+				if from == nil {
+					continue
+				}
+				to := &l.Sum[k][h][t]
+				if *to == nil {
+					*to = make([]float32, tileFloats)
+				}
+				for i, v := range from {
+					(*to)[i] += v
+				}
+			}
+		}
+	}
+	for i, c := range o.Count {
+		l.Count[i] += c
+	}
+}

@@ -1,0 +1,124 @@
+package filter
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"willowherb/core/colour"
+	"willowherb/core/film"
+	"willowherb/core/vec"
+)
+
+// Sums are a picture's light, added up by how widely its parts are filtered.
+type Sums struct {
+	w, h  int
+	parts map[int]*parts
+}
+
+// parts are RGB pictures: the mean of the two halves, and half their difference.
+type parts struct{ mean, diff []float32 }
+
+// NewSums begins a picture of w by h.
+func NewSums(w, h int) *Sums { return &Sums{w, h, map[int]*parts{}} }
+
+// Add adds a light's layers at a gain, each kind filtered as widely as it says.
+func (s *Sums) Add(l *film.Layers, gain vec.V3, widths Widths) {
+	for k := range film.Kinds {
+		p := s.parts[widths[k]]
+		if p == nil {
+			p = &parts{make([]float32, 3*s.w*s.h), make([]float32, 3*s.w*s.h)}
+			s.parts[widths[k]] = p
+		}
+		l.Average(k, gain, p.mean)
+		l.HalfDifference(k, gain, p.diff)
+	}
+}
+
+// Finished is a picture with what is known of its error.
+type Finished struct {
+	RGB []float32 // scene-linear, cd/m2
+	raw []float32 // the same before it was filtered
+	// Half the difference of the halves, filtered alike, and before.
+	diff, rawDiff []float32
+}
+
+// Finish filters the picture. A nil filter leaves it as it is.
+func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, error) {
+	n := 3 * s.w * s.h
+	out := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)}
+	var widths []int
+	for w := range s.parts {
+		widths = append(widths, w)
+	}
+	slices.Sort(widths) // so that rounding is the same every time
+	var soft []Noisy
+	for _, w := range widths {
+		p := s.parts[w]
+		add(out.raw, p.mean)
+		add(out.rawDiff, p.diff)
+		if f != nil && w > 0 {
+			soft = append(soft, Noisy{p.mean, w}, Noisy{p.diff, w})
+		}
+	}
+	if len(soft) > 0 {
+		if err := f.Apply(ctx, soft, workers); err != nil {
+			return nil, err
+		}
+	}
+	for _, w := range widths {
+		add(out.RGB, s.parts[w].mean)
+		add(out.diff, s.parts[w].diff)
+	}
+	s.parts = nil // they have been filtered in place
+	return out, nil
+}
+
+func add(a, b []float32) {
+	for i, v := range b {
+		a[i] += v
+	}
+}
+
+// Error is an estimate of how far the finished picture is from the truth, after
+// exposure and tone curve (the map develop): the root of the mean square over its
+// pixels, in units of the developed picture.
+//
+// The halves A and B are independent, so half the difference of what the filter F makes
+// of them estimates the noise that is left; and (F A - A)(F B - B) has the square of
+// the filter's bias for its mean, since A and B are right on average. Both are taken
+// of luminance and through the slope of the curve.
+func (p *Finished) Error(develop func(float64) float64) float64 {
+	var sum float64
+	n := len(p.RGB) / 3
+	for i := 0; i < 3*n; i += 3 {
+		l, d := colour.LuminanceAt(p.RGB, i), colour.LuminanceAt(p.diff, i)
+		e := (develop(l+d) - develop(l-d)) / 2
+		sum += e * e
+		if r, q := colour.LuminanceAt(p.raw, i), colour.LuminanceAt(p.rawDiff, i); r != l || q != d {
+			s := slope(develop, l)
+			// (F A - A)(F B - B) with A, B = mean +- difference.
+			sum += s * s * ((l-r)*(l-r) - (d-q)*(d-q))
+		}
+	}
+	return math.Sqrt(max(sum, 0) / float64(max(n, 1)))
+}
+
+// slope of the curve at a luminance.
+func slope(develop func(float64) float64, l float64) float64 {
+	h := max(0.02*l, 1e-6)
+	return (develop(l+h) - develop(l-h)) / (2 * h)
+}
+
+// Noise is Error over the mean of the developed picture.
+func (p *Finished) Noise(develop func(float64) float64) float64 {
+	var m float64
+	n := len(p.RGB) / 3
+	for i := 0; i < 3*n; i += 3 {
+		m += develop(colour.LuminanceAt(p.RGB, i))
+	}
+	if m <= 0 {
+		return 0
+	}
+	return p.Error(develop) / (m / float64(n))
+}

@@ -1,0 +1,63 @@
+package filter
+
+import "willowherb/core/film"
+
+// Widths is in how many levels each kind of a layer is filtered; 0: not at all.
+type Widths [film.Kinds]int
+
+// Frame says how a picture was sampled, as far as filtering goes.
+type Frame struct {
+	Samples int
+	Sparse  bool // what is bounced has a quarter of the samples (film.Layers.Sparse)
+	// Smaller is how many times the picture is halved against the size that it is made
+	// for: small pictures are filtered less widely.
+	Smaller int
+}
+
+// levels is how many times the filter doubles its step at a number of samples:
+// noisier pictures are filtered wider.
+func levels(samples int) int {
+	switch {
+	case samples < 4:
+		return 5
+	case samples < 32:
+		return 4
+	case samples < 256:
+		return 3
+	}
+	return 2
+}
+
+// Widths returns how widely the kinds of a light's layer are filtered. What a light
+// gives by bounces is soft; so is the direct light of what shines itself (sky, emissive
+// surfaces). Lamps' direct light keeps the edges of its shadows, and what smooth
+// surfaces show keeps its own, but for the first samples: better soft at first than
+// speckled.
+func (f Frame) Widths(shows bool) (w Widths) {
+	wide := func(samples int) int {
+		n := levels(samples)
+		if f.Smaller > 0 {
+			n = max(n-f.Smaller, 2)
+		}
+		return n
+	}
+	first := func(samples int) int {
+		switch {
+		case samples >= 4:
+			return 0
+		case f.Smaller > 0:
+			return 1
+		}
+		return 2
+	}
+	bounced := f.Samples
+	if f.Sparse {
+		bounced /= 4
+	}
+	w[film.Bounced], w[film.BouncedSharp] = wide(bounced), first(bounced)
+	w[film.Direct], w[film.DirectSharp] = first(f.Samples), first(f.Samples)
+	if shows {
+		w[film.Direct] = wide(f.Samples)
+	}
+	return w
+}

@@ -1,0 +1,140 @@
+package light
+
+import (
+	"math"
+	"sort"
+
+	"willowherb/core/colour"
+	"willowherb/core/photometry"
+	"willowherb/core/sampling"
+	"willowherb/core/scene"
+	"willowherb/core/vec"
+)
+
+// emissive is the shining triangles of one material. Where a mask or a blend leaves
+// nothing of the surface, nothing shines.
+type emissive struct{}
+
+func (emissive) traits() traits                     { return traits{shows: true} }
+func (emissive) shine(*Light) float32               { return 1 }
+func (emissive) reaches(l *Light, _, _ vec.V3) bool { return len(l.lit.tris) > 0 }
+func (emissive) area(l *Light) float64              { return l.lit.even }
+func (emissive) lux(*Light, float64) float64        { return 1 }
+
+func (emissive) perLumen(l *Light) float64 {
+	if l.lit.even <= 0 {
+		return 1
+	}
+	return float64(photometry.AreaNit(1, l.lit.even))
+}
+
+// samplesOfTexture is at how many places a textured triangle's light is looked up for
+// the area that would give as much.
+const samplesOfTexture = 16
+
+// SetTriangles makes l the light of the scene's triangles tris (of one emissive
+// material).
+func (l *Light) SetTriangles(s *scene.Scene, tris []uint32) {
+	l.lit = surfaces{scene: s, tris: tris, sums: make([]float32, len(tris))}
+	var sum float64
+	for i, t := range tris {
+		a, _ := s.Area(t)
+		sum += float64(a)
+		l.lit.sums[i] = float32(sum)
+		m := &s.Materials[s.Mat[t]]
+		sides := 1.0
+		if m.DoubleSided {
+			sides = 2
+		}
+		if m.EmissiveTex.Texture < 0 && m.Alpha == scene.Opaque {
+			l.lit.even += sides * float64(a)
+			continue
+		}
+		src := sampling.New(13, uint32(i), 0)
+		for k := range uint32(samplesOfTexture) {
+			u, v := inTriangle(src.Loose(k))
+			p := s.PointAt(t, u, v)
+			e := s.Emission(m, &p).Scale(s.Alpha(m, &p))
+			l.lit.even += sides * float64(a) * colour.LuminanceOf(e) / samplesOfTexture
+		}
+	}
+}
+
+// inTriangle is an even place in a triangle, as weights of its second and third corner.
+func inTriangle(u vec.V2) (b, c float32) {
+	r := float32(math.Sqrt(float64(u.X)))
+	return r * (1 - u.Y), r * u.Y
+}
+
+// surface is all that rays can meet, in square metres.
+func (l *Light) surface() float32 {
+	if n := len(l.lit.sums); n > 0 {
+		return l.lit.sums[n-1]
+	}
+	return 0
+}
+
+func (emissive) sample(l *Light, p, _ vec.V3, u vec.V2) (s Sample, ok bool) {
+	total := l.surface()
+	if total <= 0 {
+		return s, false
+	}
+	sums := l.lit.sums
+	x := u.X * total
+	i := min(sort.Search(len(sums), func(i int) bool { return sums[i] > x }), len(sums)-1)
+	lo := float32(0)
+	if i > 0 {
+		lo = sums[i-1]
+	}
+	if w := sums[i] - lo; w > 0 {
+		u.X = min(max((x-lo)/w, 0), 1)
+	}
+	t := l.lit.tris[i]
+	b, c := inTriangle(u)
+	sp := l.lit.scene.PointAt(t, b, c)
+	m := &l.lit.scene.Materials[l.lit.scene.Mat[t]]
+	d := sp.Pos.Sub(p)
+	d2 := d.Dot(d)
+	if d2 == 0 {
+		return s, false
+	}
+	s.Dist = float32(math.Sqrt(float64(d2)))
+	s.Dir = d.Scale(1 / s.Dist)
+	cos := -s.Dir.Dot(sp.Ng)
+	if m.DoubleSided && cos < 0 {
+		cos = -cos
+	}
+	if cos <= 1e-6 {
+		return s, false
+	}
+	s.Clear = s.Dist - slack(sp.Pos, cos, s.Dist)
+	s.Pdf = d2 / (cos * total)
+	s.Weight = l.lit.scene.Emission(m, &sp).Scale(l.lit.scene.Alpha(m, &sp) / s.Pdf)
+	return s, s.Weight != (vec.V3{})
+}
+
+// Rays meet a shining surface as they meet the place; SurfacePdf says how likely it was.
+func (emissive) meet(*Light, vec.V3, vec.V3, vec.V3) Met { return Met{} }
+
+// SurfacePdf is the density with which Sample chooses a hit on one of l's
+// triangles at distance dist under the cosine cos of its own normal.
+func (l *Light) SurfacePdf(dist, cos float32) float32 {
+	a := l.surface()
+	if a <= 0 || cos <= 1e-6 {
+		return 0
+	}
+	return dist * dist / (cos * a)
+}
+
+// Materials lists the material numbers of an emissive light's triangles.
+func (l *Light) Materials() []uint16 {
+	var out []uint16
+	seen := map[uint16]bool{}
+	for _, t := range l.lit.tris {
+		if m := l.lit.scene.Mat[t]; !seen[m] {
+			seen[m] = true
+			out = append(out, m)
+		}
+	}
+	return out
+}

@@ -1,0 +1,168 @@
+package path
+
+import (
+	"willowherb/core/colour"
+	"willowherb/core/film"
+	"willowherb/core/light"
+	"willowherb/core/sampling"
+	"willowherb/core/vec"
+)
+
+// chance is the probability with which a light is sampled at a vertex of a path:
+// always at the first; later less, and less for lamps far away. It depends on
+// nothing but the light and the place.
+func chance(l *light.Light, vertex int, p vec.V3) float32 {
+	if vertex == 0 {
+		return 1
+	}
+	if l.Kind == light.Sky {
+		return 0 // found by the surface's own sampling, which follows the same cosine
+	}
+	base := float32(0.7)
+	if vertex > 1 {
+		base = 0.35
+	}
+	if !l.Placed() {
+		return base
+	}
+	d := p.Sub(l.Pos)
+	return base * min(max(9/d.Dot(d), 0.2), 1)
+}
+
+// nearest is how near to a lamp, in metres, a surface may be and still send its
+// light on by the inverse square.
+const nearest = 0.2
+
+// near weakens what surfaces right beside a lamp (its own shade or cage) send
+// on to others: it is as if they were `nearest` away. Paths find such places by
+// chance alone, one in thousands, and each find would be a speckle that the
+// filter spreads. What the camera sees of those surfaces is not touched.
+func near(l *light.Light, p vec.V3) float32 {
+	if !l.Small() {
+		return 1
+	}
+	d := p.Sub(l.Pos)
+	return min(d.Dot(d)/(nearest*nearest), 1)
+}
+
+// shown is the share of a light's radiance that a reflection shows of which matt
+// is the matt share.
+func shown(l *light.Light, matt vec.V3) vec.V3 {
+	if l.NoDiffuse == 0 && l.NoSpecular == 0 {
+		return vec.Splat(1)
+	}
+	return vec.Splat(1 - l.NoSpecular).Add(matt.Scale(l.NoSpecular - l.NoDiffuse))
+}
+
+// gather samples the lights at a vertex.
+func (w *Walker) gather(v *Vertex) {
+	if w.few > 0 && w.gains != nil {
+		w.gatherFew(v)
+		return
+	}
+	for i, l := range w.lights {
+		if !w.on[i] {
+			continue
+		}
+		if o, ok := w.offer(i, chance(l, v.From.Depth, v.P.Pos), v); ok {
+			w.arrive(v, &o)
+		}
+	}
+}
+
+// offered is a light's sample at a vertex: what it would send to the viewer, by matt
+// and by glossy reflection, if nothing stood between.
+type offered struct {
+	light        int
+	matt, glossy vec.V3
+	to           light.Sample
+	worth        float32
+}
+
+// offer draws light i at a vertex with probability c.
+func (w *Walker) offer(i int, c float32, v *Vertex) (o offered, ok bool) {
+	l := w.lights[i]
+	if l.Channels&v.Channels == 0 || !l.Reaches(v.P.Pos, v.F.N) && !l.Reaches(v.P.Pos, v.F.Ng) {
+		return o, false
+	}
+	depth := v.From.Depth
+	if c < 1 && w.src.Loose(sampling.Dim(l.ID, uint32(useChance|depth<<4))).X >= c {
+		return o, false
+	}
+	o.light = i
+	if o.to, ok = l.Sample(v.P.Pos, v.F.N, w.pair(depth, sampling.Dim(l.ID, uint32(useLight|depth<<4)))); !ok {
+		return o, false
+	}
+	matt, glossy, pdf := v.F.Parts(o.to.Dir)
+	k := 1 / c
+	if o.to.Pdf > 0 && l.CanBeMet() {
+		k = o.to.Pdf / (o.to.Pdf*c + pdf)
+	}
+	if depth > 0 {
+		k *= near(l, v.P.Pos)
+	}
+	o.matt = matt.Mul(o.to.Weight).Scale(k * (1 - l.NoDiffuse))
+	o.glossy = glossy.Mul(o.to.Weight).Scale(k * (1 - l.NoSpecular))
+	return o, pdf > 0 && (o.matt != (vec.V3{}) || o.glossy != (vec.V3{}))
+}
+
+// arrive books what is left of an offer after the way to the light.
+func (w *Walker) arrive(v *Vertex, o *offered) {
+	l, i := w.lights[o.light], o.light
+	through := v.From.Through
+	if l.Shadow {
+		through = through.Mul(w.tracer.Passes(v.P.Pos, v.F.Ng, o.to.Dir, o.to.Clear))
+		if through == (vec.V3{}) {
+			return
+		}
+	}
+	switch {
+	case v.From.Depth > 0:
+		w.split(i, film.Bounced, film.BouncedSharp, through.Mul(o.matt.Add(o.glossy)), v.From.Sharp)
+	case l.Shows() && v.F.Smooth():
+		w.put(i, film.Direct, through.Mul(o.matt))
+		sharp := film.DirectSharp
+		if l.Distant() && v.F.Mirror() {
+			sharp = film.Reflected
+		}
+		w.put(i, sharp, through.Mul(o.glossy))
+	default:
+		w.put(i, film.Direct, through.Mul(o.matt.Add(o.glossy)))
+	}
+}
+
+// gatherFew chooses few of the lights by what they offer, and follows only those.
+func (w *Walker) gatherFew(v *Vertex) {
+	w.offers = w.offers[:0]
+	var sum float32
+	for i, l := range w.lights {
+		if o, ok := w.offer(i, chance(l, v.From.Depth, v.P.Pos), v); ok {
+			if o.worth = float32(colour.LuminanceOf(o.matt.Add(o.glossy).Mul(w.gains[i]))); o.worth > 0 {
+				w.offers = append(w.offers, o)
+				sum += o.worth
+			}
+		}
+	}
+	n := w.few
+	if v.From.Depth > 0 {
+		n = 1
+	}
+	if len(w.offers) <= n {
+		for k := range w.offers {
+			w.arrive(v, &w.offers[k])
+		}
+		return
+	}
+	for k := range n {
+		at := (w.src.Loose(w.use(useFew, v.From.Depth, k)).X + float32(k)) / float32(n) * sum
+		for q := range w.offers {
+			o := w.offers[q]
+			if at -= o.worth; at < 0 || q == len(w.offers)-1 {
+				s := sum / (o.worth * float32(n))
+				o.matt, o.glossy = o.matt.Scale(s), o.glossy.Scale(s)
+				w.arrive(v, &o)
+				break
+			}
+		}
+	}
+}

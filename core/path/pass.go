@@ -1,0 +1,231 @@
+package path
+
+import (
+	"context"
+	"math"
+
+	"willowherb/core/film"
+	"willowherb/core/light"
+	"willowherb/core/spread"
+	"willowherb/core/vec"
+	"willowherb/core/world"
+)
+
+// Pass is a rendering of some lights' layers in one view.
+type Pass struct {
+	World  *world.World
+	Camera world.Camera
+	W, H   int
+	Seed   uint32
+	Lights []*light.Light
+	Layers []*film.Layers // one for each light
+	Guide  *film.Guide    // filled while its samples are fewer than GuideSamples; may be nil
+	// Bounces bounds the bounces after the first surface; 0 leaves the end to
+	// Russian roulette.
+	Bounces int
+	// Merged asks for a single picture instead of layers: every contribution is
+	// multiplied by its light's gain and added to Layers[0], as Direct. It is
+	// what previews use, and the yardstick that layers are held to.
+	Merged []vec.V3
+	// Few, with Merged, bounds the shadow rays at each vertex: that many lights are
+	// chosen by what they would give unshadowed (resampled importance sampling,
+	// Talbot et al. 2005). Unbiased; 0 asks for all.
+	Few int
+	world.Sight
+}
+
+// GuideSamples is how many samples the guide averages.
+const GuideSamples = 16
+
+// Run brings every tile of the layers to at least `samples` samples. It stops
+// within a tile's time of ctx's end, leaving whole tiles only; a later Run goes
+// on from there. The result does not depend on workers.
+func (p *Pass) Run(ctx context.Context, samples, workers int) error {
+	n := film.Tiles(p.W) * film.Tiles(p.H)
+	for {
+		least := p.least()
+		if least >= samples {
+			return nil
+		}
+		err := spread.With(ctx, n, workers, func() (func(int), func()) {
+			w := p.painter()
+			return func(t int) {
+				if w.behind(t, least) {
+					w.tile(t, least)
+				}
+			}, w.tracer.Release
+		})
+		if err != nil {
+			return err
+		}
+	}
+}
+
+// Detail takes samples of what comes straight from lights in the pixels that each
+// layer wants (film.Layers.Wanted), four for each that the picture has: at the edges
+// of bright things and of shadows chance is greatest. It is done at most once for
+// each number of samples that is a power of two, of which every tile must have
+// the same; cancelled, it goes on where it stopped.
+func (p *Pass) Detail(ctx context.Context, workers int) error {
+	from := 4 * p.least()
+	for _, l := range p.Layers {
+		if l.More == nil {
+			l.More, l.Detailed = make([]uint16, l.W*l.H), make([]uint8, len(l.Count))
+		}
+	}
+	done := p.Layers[0].Details()
+	return spread.With(ctx, len(p.Layers[0].Count), workers, func() (func(int), func()) {
+		w := p.painter()
+		w.only = straight
+		w.seed ^= 0x5bd1e995
+		return func(t int) {
+			if int(p.Layers[0].Detailed[t]) == done {
+				w.more(t, from, 2*from)
+			}
+		}, w.tracer.Release
+	})
+}
+
+func (p *Pass) least() int {
+	n := math.MaxInt
+	for _, l := range p.Layers {
+		n = min(n, l.Samples())
+	}
+	return n
+}
+
+// painter is one worker's state: a walker that fills the pass's layers.
+type painter struct {
+	*Pass
+	Walker
+	sparse bool
+	seed   uint32
+}
+
+func (p *Pass) painter() *painter {
+	w := &painter{Pass: p, seed: p.Seed, sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && p.Merged == nil}
+	w.Walker.init(p.World, p.Lights)
+	w.Walker.Bounces, w.Walker.few, w.Walker.gains, w.Walker.neutral, w.Walker.hidden = p.Bounces, p.Few, p.Merged, p.Neutral, p.Hidden
+	return w
+}
+
+// behind asks for the lights whose layers have only so many samples of a tile: a
+// pass that was stopped leaves some tiles ahead, and another light may join the
+// layers that it left so.
+func (w *painter) behind(t, samples int) (some bool) {
+	if w.Merged != nil {
+		return int(w.Layers[0].Count[t]) == samples
+	}
+	for i, l := range w.Layers {
+		w.on[i] = int(l.Count[t]) == samples
+		some = some || w.on[i]
+	}
+	return some
+}
+
+// pixels calls do for each pixel of a tile.
+func (w *painter) pixels(t int, do func(x, y int)) {
+	tx := film.Tiles(w.W)
+	x0, y0 := t%tx*film.TileSize, t/tx*film.TileSize
+	for y := y0; y < min(y0+film.TileSize, w.H); y++ {
+		for x := x0; x < min(x0+film.TileSize, w.W); x++ {
+			do(x, y)
+		}
+	}
+}
+
+// look follows sample number n of a pixel for some part of the light, and books it.
+func (w *painter) look(t, x, y, n int, only part) {
+	half, k := film.Half(n)
+	w.only = only
+	w.Begin(w.seed^uint32(half)*0x632be5ab, uint32(y*w.W+x), uint32(k))
+	j := w.src.Pair(w.use(useLens, 0, 0))
+	dir := w.Camera.Ray(float32(x)+j.X, float32(y)+j.Y, w.W, w.H)
+	w.Follow(Segment{O: w.Camera.Eye, D: dir, Through: vec.Splat(1), Min: w.Cut})
+	if w.Merged != nil {
+		w.Layers[0].Put(film.Direct, half, t, x, y, w.merged)
+		return
+	}
+	for i, l := range w.Layers {
+		if w.on[i] {
+			for k := range film.Kinds {
+				l.Put(k, half, t, x, y, w.found[i][k])
+			}
+		}
+	}
+}
+
+func (w *painter) tile(t, sample int) {
+	guide := w.Guide != nil && int(w.Guide.Count[t]) == sample && sample < GuideSamples && (!w.sparse || sample < film.Whole)
+	w.pixels(t, func(x, y int) {
+		if w.sparse {
+			mine, n := film.Turn(x, y) == sample%4, sample
+			if mine {
+				w.look(t, x, y, sample/4, byWay)
+			}
+			if sample >= film.Whole {
+				n = film.Whole + (sample-film.Whole)/4
+			}
+			if mine || sample < film.Whole {
+				w.look(t, x, y, n, straight)
+			}
+		} else {
+			w.look(t, x, y, sample, everything)
+		}
+		if guide {
+			w.guide(x, y, sample == 0)
+		}
+	})
+	for i, l := range w.Layers {
+		if w.Merged != nil || w.on[i] {
+			l.Count[t]++
+		}
+	}
+	if guide {
+		w.Guide.Count[t]++
+	}
+}
+
+// more takes samples number from to below to in a tile's wanted pixels.
+func (w *painter) more(t, from, to int) {
+	w.pixels(t, func(x, y int) {
+		px, wanted := y*w.W+x, false
+		for i, l := range w.Layers {
+			w.on[i] = l.Wanted != nil && l.Wanted[px]
+			wanted = wanted || w.on[i]
+		}
+		if !wanted {
+			return
+		}
+		for n := from; n < to; n++ {
+			w.look(t, x, y, n, straight)
+		}
+		for i, l := range w.Layers {
+			if w.on[i] {
+				l.More[px] += uint16(to - from)
+			}
+		}
+	})
+	for _, l := range w.Layers {
+		l.Detailed[t]++
+	}
+}
+
+// guide adds what the last path met first to the guide.
+func (w *painter) guide(x, y int, first bool) {
+	g, px := w.Guide, y*w.W+x
+	v := &w.first
+	add := func(to []float32, c vec.V3) {
+		to[3*px] += c.X
+		to[3*px+1] += c.Y
+		to[3*px+2] += c.Z
+	}
+	if v.Tri != math.MaxUint32 {
+		add(g.Albedo, v.F.Diffuse.Add(v.F.F0))
+		add(g.Normal, v.F.N)
+		g.Depth[px] += v.Dist
+	}
+	if first {
+		g.Tri[px], g.Pos[px] = v.Tri, v.P.Pos
+	}
+}

@@ -1,0 +1,413 @@
+package path
+
+import (
+	"math"
+
+	"willowherb/core/film"
+	"willowherb/core/light"
+	"willowherb/core/sampling"
+	"willowherb/core/scene"
+	"willowherb/core/surface"
+	"willowherb/core/trace"
+	"willowherb/core/vec"
+	"willowherb/core/world"
+)
+
+// Segment is a straight way along which light comes to what looks.
+type Segment struct {
+	O, D vec.V3
+	// Min is how far from O it begins to see, in metres.
+	Min float32
+	// Depth is how many surfaces light that comes along it has still to leave; 0 for a
+	// segment that begins at an eye, which sees lights shine.
+	Depth int
+	// Through is the share of the light, per colour, that arrives where the path began,
+	// over the density with which it was chosen.
+	Through vec.V3
+	// Pdf is the density, per steradian, with which D was chosen at a surface that asked
+	// lights too; 0 where lights can only be found by following, which then count whole.
+	Pdf float32
+	// N and Channels are of the surface that it was chosen at.
+	N        vec.V3
+	Channels uint8
+	// Matt is the share of the last reflection that was matt.
+	Matt vec.V3
+	// Sharp is the share of the first reflection that a smooth surface showed; Mirror
+	// tells that it shows more of that than of its own colour.
+	Sharp  vec.V3
+	Mirror bool
+	// Soft is set once there was a diffuse bounce.
+	Soft bool
+}
+
+// Vertex is a surface that a path has come to.
+type Vertex struct {
+	P        scene.SurfacePoint
+	F        surface.Surface
+	Tri      uint32 // MaxUint32 for none
+	Dist     float32
+	Channels uint8
+	// From is the segment that led here, with Through as it is at its end.
+	From Segment
+}
+
+// part of the light that a path looks for.
+type part uint8
+
+const (
+	everything part = iota
+	straight        // what comes straight from lights
+	byWay           // what comes by way of other surfaces
+)
+
+// Walker is one worker's way of following paths. What they find is added up for each
+// light until the next Begin.
+type Walker struct {
+	world  *world.World
+	tracer *world.Tracer
+	lights []*light.Light
+	// Bounces bounds the bounces after the first surface; 0 leaves the end to Russian
+	// roulette.
+	Bounces int
+
+	found   [][film.Kinds]vec.V3 // for each light
+	first   Vertex
+	merged  vec.V3
+	gains   []vec.V3
+	few     int
+	neutral float32
+	hidden  []bool
+	only    part
+	on      []bool // the lights that are asked for
+
+	// emitter gives, for each material, the index of its light or -1.
+	emitter []int16
+	lamps   []int // lights with a surface of their own that rays can meet
+	distant []int // sky and sun
+	offers  []offered
+	unmet   bool // no light can be met by chance
+	partial bool // some light is not shown whole by matt or glossy reflection
+	src     sampling.Source
+	base    uint32
+}
+
+// NewWalker returns a walker among the lights of a world; Release it in the end.
+func NewWalker(w *world.World, lights []*light.Light) *Walker {
+	k := &Walker{}
+	k.init(w, lights)
+	return k
+}
+
+func (w *Walker) init(wd *world.World, lights []*light.Light) {
+	w.world, w.tracer, w.lights = wd, wd.Tracer(), lights
+	w.found, w.on = make([][film.Kinds]vec.V3, len(lights)), make([]bool, len(lights))
+	w.emitter = make([]int16, len(wd.S.Materials))
+	for i := range w.emitter {
+		w.emitter[i] = -1
+	}
+	w.unmet = true
+	for i, l := range lights {
+		w.on[i] = true
+		w.partial = w.partial || l.NoDiffuse > 0 || l.NoSpecular > 0
+		for _, m := range l.Materials() {
+			w.emitter[m], w.unmet = int16(i), false
+		}
+		switch {
+		case l.Distant():
+			w.distant, w.unmet = append(w.distant, i), false
+		case l.Placed() && l.CanBeMet():
+			w.lamps, w.unmet = append(w.lamps, i), false
+		}
+	}
+}
+
+// Release gives back what the walker holds of its world.
+func (w *Walker) Release() { w.tracer.Release() }
+
+// Begin forgets what was found, and names the random numbers of the next path.
+func (w *Walker) Begin(seed, pixel, sample uint32) {
+	clear(w.found)
+	w.merged = vec.V3{}
+	w.src = sampling.New(seed, pixel, sample)
+	w.first = Vertex{Tri: math.MaxUint32}
+}
+
+// Found is what the path has found of light i, by kind, for unit output.
+func (w *Walker) Found(i int) [film.Kinds]vec.V3 { return w.found[i] }
+
+// Uses of random numbers at a vertex.
+const (
+	useLens = iota
+	useSurface
+	useLobe
+	useGlass
+	useBlend
+	useEnd
+	useLight
+	useChance
+	useFew
+)
+
+// use names the dimension of a use at a vertex; after names what it comes after there.
+func (w *Walker) use(what, vertex, after int) uint32 {
+	return sampling.Dim(0, uint32(what|vertex<<4|after<<14))
+}
+
+// pair is two even numbers for a use: well spread over the samples near the eye, where
+// that gains much.
+func (w *Walker) pair(vertex int, dim uint32) vec.V2 {
+	if vertex < 2 {
+		return w.src.Pair(dim)
+	}
+	return w.src.Loose(dim)
+}
+
+// clearest bounds the panes of glass on one segment, longest the surfaces of a path.
+const (
+	clearest = 64
+	longest  = 512
+)
+
+// Follow follows a segment, and the path on from where it ends.
+func (w *Walker) Follow(s Segment) {
+	for {
+		v, ok := w.extend(&s)
+		if !ok {
+			return
+		}
+		if s, ok = w.From(&v); !ok {
+			return
+		}
+	}
+}
+
+// From asks for the lights at a vertex and returns the segment by which the path goes
+// on; ok is false where it ends.
+func (w *Walker) From(v *Vertex) (next Segment, ok bool) {
+	depth := v.From.Depth
+	if depth == 0 && w.first.Tri == math.MaxUint32 {
+		w.first = *v
+	}
+	if depth > 0 || w.only != byWay {
+		w.gather(v)
+	}
+	if w.Bounces > 0 && depth >= w.Bounces || w.only == straight && (depth == 1 || w.unmet) || depth >= longest {
+		return next, false
+	}
+	return w.scatter(v)
+}
+
+// extend goes along a segment, finds what shines on it, and stops at a surface. Clear
+// glass is passed or not by chance.
+func (w *Walker) extend(s *Segment) (v Vertex, ok bool) {
+	sc := w.world.S
+	o, travel, begin := s.O, float32(0), s.Min
+	for pane := range clearest {
+		roll := w.src.Bits(w.use(useBlend, s.Depth, pane))
+		tri, hit, met := w.see(s, o, begin, roll)
+		begin = 0
+		far := inf
+		if met {
+			far = travel + hit.T
+		}
+		w.meetLamps(s, travel, far)
+		if !met {
+			w.escape(s)
+			return v, false
+		}
+		p := sc.PointAt(tri, hit.U, hit.V)
+		m := &sc.Materials[sc.Mat[tri]]
+		w.meetSurface(s, &p, m, w.emitter[sc.Mat[tri]], far)
+		if s.Depth == 1 && w.only == straight && m.Transmission == 0 {
+			return v, false
+		}
+		f, ok := surface.At(sc, m, &p, s.D.Neg())
+		if !ok {
+			return v, false
+		}
+		if s.Depth == 0 && w.neutral > 0 {
+			f = surface.Matt(f.N, f.Ng, w.neutral, s.D.Neg())
+		}
+		if f.Clear > 0 {
+			g := surface.Passing(sc, m, &p, s.D)
+			q := min(g.Max(), 0.95)
+			if w.src.Loose(w.use(useGlass, s.Depth, pane)).X < q {
+				s.Through = s.Through.Mul(g).Scale(1 / q)
+				o, travel = world.Leave(p.Pos, p.Ng, s.D), far
+				continue
+			}
+			s.Through = s.Through.Scale(1 / (1 - q))
+		}
+		if s.Soft {
+			f.Roughen(0.2)
+		}
+		return Vertex{P: p, F: f, Tri: tri, Dist: far, Channels: w.world.Channels(sc.Obj[tri]), From: *s}, true
+	}
+	return v, false
+}
+
+var inf = float32(math.Inf(1))
+
+// see finds the first surface on a way from its place begin on; what the camera leaves
+// out is passed by segments that begin at it.
+func (w *Walker) see(s *Segment, o vec.V3, begin float32, roll uint32) (tri uint32, hit trace.Hit, ok bool) {
+	for range 4096 {
+		tri, hit, ok = w.tracer.First(trace.Ray{O: o, D: s.D, Min: begin, Max: inf}, roll)
+		if !ok || s.Depth > 0 || w.hidden == nil || !w.hidden[w.world.S.Obj[tri]] {
+			break
+		}
+		begin = hit.T + o.Add(s.D.Scale(hit.T)).Rounding()
+	}
+	return tri, hit, ok
+}
+
+// looksAlong reports whether what is found straight along the segment is asked for.
+func (w *Walker) looksAlong(s *Segment) bool { return s.Depth > 1 || w.only != byWay }
+
+// weight is the share of what was met on a segment that counts, where lights were asked
+// for too: the balance heuristic.
+func (s *Segment) weight(l *light.Light, pdf float32) float32 {
+	if s.Pdf == 0 {
+		return 1
+	}
+	return s.Pdf / (s.Pdf + pdf*chance(l, s.Depth-1, s.O))
+}
+
+// book adds what was found straight along a segment of light i: it comes from the
+// segment's own beginning, directly if that is the first surface.
+func (w *Walker) book(s *Segment, i int, v vec.V3) {
+	l := w.lights[i]
+	if s.Depth == 0 {
+		w.put(i, film.Seen, v)
+		return
+	}
+	v = v.Mul(shown(l, s.Matt))
+	if s.Depth > 1 {
+		w.split(i, film.Bounced, film.BouncedSharp, v, s.Sharp)
+		return
+	}
+	sharp := film.DirectSharp
+	if s.Mirror && l.Distant() {
+		sharp = film.Reflected
+	}
+	if !l.Shows() {
+		sharp = film.Direct // lamps' own light keeps its edges anyway
+	}
+	w.split(i, film.Direct, sharp, v, s.Sharp)
+}
+
+// split books a contribution by the share of it that smooth surfaces show.
+func (w *Walker) split(i int, soft, sharp film.Kind, v, share vec.V3) {
+	if share == (vec.V3{}) || soft == sharp {
+		w.put(i, soft, v)
+		return
+	}
+	w.put(i, soft, v.Mul(vec.Splat(1).Sub(share)))
+	w.put(i, sharp, v.Mul(share))
+}
+
+func (w *Walker) put(i int, k film.Kind, v vec.V3) {
+	if !v.Finite() {
+		return
+	}
+	if w.gains != nil {
+		w.merged = w.merged.Add(v.Mul(w.gains[i]))
+		return
+	}
+	w.found[i][k] = w.found[i][k].Add(v)
+}
+
+// meetLamps finds the lamps whose own surface lies on a segment, from travel to far
+// along it.
+func (w *Walker) meetLamps(s *Segment, travel, far float32) {
+	if s.Depth == 0 || !w.looksAlong(s) {
+		return
+	}
+	for _, i := range w.lamps {
+		l := w.lights[i]
+		if l.Channels&s.Channels == 0 || !w.on[i] {
+			continue
+		}
+		m := l.Meet(s.O, s.N, s.D)
+		if m.Pdf <= 0 || m.Dist <= travel || m.Dist > far+m.Slack || w.tracer.Blocked(s.O, s.D, m.Dist-m.Slack) {
+			continue
+		}
+		k := s.weight(l, m.Pdf)
+		if s.Depth > 1 {
+			k *= near(l, s.O)
+		}
+		w.book(s, i, s.Through.Mul(m.Radiance).Scale(k))
+	}
+}
+
+// escape finds the sky and the sun at the end of a segment that leaves the place.
+func (w *Walker) escape(s *Segment) {
+	if !w.looksAlong(s) {
+		return
+	}
+	for _, i := range w.distant {
+		l := w.lights[i]
+		if !w.on[i] || !l.CanBeMet() || s.Depth == 0 && (!l.Shows() || w.neutral > 0) || s.Depth > 0 && l.Channels&s.Channels == 0 {
+			continue
+		}
+		m := l.Meet(s.O, s.N, s.D)
+		if m.Radiance == (vec.V3{}) || s.Depth > 0 && w.tracer.Blocked(s.O, s.D, inf) {
+			continue
+		}
+		k := float32(1)
+		if s.Depth > 0 {
+			k = s.weight(l, m.Pdf)
+		}
+		w.book(s, i, s.Through.Mul(m.Radiance).Scale(k))
+	}
+}
+
+// meetSurface finds what the surface at the end of a segment shines by itself; e is its
+// light, or -1.
+func (w *Walker) meetSurface(s *Segment, p *scene.SurfacePoint, m *scene.Material, e int16, far float32) {
+	if e < 0 || !w.on[e] || !w.looksAlong(s) || s.Depth == 0 && w.neutral > 0 {
+		return
+	}
+	l := w.lights[e]
+	cos := -s.D.Dot(p.Ng)
+	if m.DoubleSided && cos < 0 {
+		cos = -cos
+	}
+	if cos <= 0 || s.Depth > 0 && (l.Channels&s.Channels == 0 || w.tracer.Blocked(s.O, s.D, far)) {
+		return
+	}
+	k := float32(1)
+	if s.Depth > 0 {
+		k = s.weight(l, l.SurfacePdf(far, cos))
+	}
+	w.book(s, int(e), s.Through.Mul(w.world.S.Emission(m, p)).Scale(k))
+}
+
+// scatter lets the surface choose how the path goes on.
+func (w *Walker) scatter(v *Vertex) (s Segment, ok bool) {
+	depth := v.From.Depth
+	wi, r, pdf, spec := v.F.Sample(w.pair(depth, w.use(useSurface, depth, 0)), w.src.Loose(w.use(useLobe, depth, 0)).X)
+	if pdf <= 0 {
+		return s, false
+	}
+	s = Segment{O: world.Leave(v.P.Pos, v.F.Ng, wi), D: wi, Depth: depth + 1, Pdf: pdf, N: v.F.N, Channels: v.Channels,
+		Matt: vec.Splat(1), Sharp: v.From.Sharp, Mirror: v.From.Mirror, Soft: v.From.Soft || !spec}
+	first := depth == 0 && v.F.Smooth()
+	if w.partial || first {
+		d, g, _ := v.F.Parts(wi)
+		all := d.Add(g)
+		s.Matt = vec.V3{X: d.X / max(all.X, 1e-20), Y: d.Y / max(all.Y, 1e-20), Z: d.Z / max(all.Z, 1e-20)}
+		if first {
+			s.Sharp, s.Mirror = vec.Splat(1).Sub(s.Matt), v.F.Mirror()
+		}
+	}
+	s.Through = v.From.Through.Mul(r).Scale(1 / pdf)
+	if depth >= 1 {
+		q := min(s.Through.Max(), 0.97)
+		if w.src.Loose(w.use(useEnd, depth, 0)).X >= q {
+			return s, false
+		}
+		s.Through = s.Through.Scale(1 / q)
+	}
+	return s, true
+}
