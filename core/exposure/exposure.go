@@ -55,6 +55,13 @@ func (c Curve) Clip() float64 {
 	return math.Log2(1 / Middle)
 }
 
+// Display returns how a luminance of the scene is shown, from 0 to 1: exposed at ev,
+// through the curve, coded as sRGB. It is what errors are measured in.
+func Display(c Curve, ev float64) func(luminance float64) float64 {
+	f := Factor(ev)
+	return func(l float64) float64 { return colour.EncodeSRGB(c.Map(l * f)) }
+}
+
 // Develop makes the finished picture of scene-linear RGB, w by h.
 func Develop(rgb []float32, w, h int, ev float64, c Curve) *image.NRGBA {
 	out := image.NewNRGBA(image.Rect(0, 0, w, h))
@@ -76,10 +83,10 @@ func Metered(rgb []float32) float64 {
 	var s, n float64
 	var top float64
 	for i := 0; i+2 < len(rgb); i += 3 {
-		top = max(top, luminance(rgb[i:]))
+		top = max(top, colour.LuminanceAt(rgb, i))
 	}
 	for i := 0; i+2 < len(rgb); i += 3 {
-		if y := luminance(rgb[i:]); y > top*1e-5 {
+		if y := colour.LuminanceAt(rgb, i); y > top*1e-5 {
 			s += math.Log2(y)
 			n++
 		}
@@ -88,8 +95,4 @@ func Metered(rgb []float32) float64 {
 		return 0
 	}
 	return s/n - math.Log2(0.125)
-}
-
-func luminance(p []float32) float64 {
-	return colour.WeightR*float64(p[0]) + colour.WeightG*float64(p[1]) + colour.WeightB*float64(p[2])
 }

@@ -89,9 +89,6 @@ func NewLayers(w, h int) *Layers {
 // Put adds a sample's light to pixel (x, y) of its tile. Different tiles may be
 // filled at once.
 func (l *Layers) Put(k Kind, half, tile, x, y int, v vec.V3) {
-	if v == (vec.V3{}) {
-		return
-	}
 	p := &l.Sum[k][half][tile]
 	if *p == nil {
 		*p = make([]float32, tileFloats)

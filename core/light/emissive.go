@@ -28,15 +28,16 @@ func (emissive) perLumen(l *Light) float64 {
 	return float64(photometry.AreaNit(1, l.lit.even))
 }
 
-// samplesOfTexture is at how many places a textured triangle's light is looked up for
+// lookups is at how many places in all the light of textured triangles is looked up for
 // the area that would give as much.
-const samplesOfTexture = 16
+const lookups = 1 << 16
 
 // SetTriangles makes l the light of the scene's triangles tris (of one emissive
 // material).
 func (l *Light) SetTriangles(s *scene.Scene, tris []uint32) {
 	l.lit = surfaces{scene: s, tris: tris, sums: make([]float32, len(tris))}
 	var sum float64
+	places := uint32(min(max(lookups/max(len(tris), 1), 16), 4096))
 	for i, t := range tris {
 		a, _ := s.Area(t)
 		sum += float64(a)
@@ -50,12 +51,11 @@ func (l *Light) SetTriangles(s *scene.Scene, tris []uint32) {
 			l.lit.even += sides * float64(a)
 			continue
 		}
-		src := sampling.New(13, uint32(i), 0)
-		for k := range uint32(samplesOfTexture) {
-			u, v := inTriangle(src.Loose(k))
+		for k := range places {
+			u, v := inTriangle(sampling.New(13, uint32(i), k).Pair(0))
 			p := s.PointAt(t, u, v)
 			e := s.Emission(m, &p).Scale(s.Alpha(m, &p))
-			l.lit.even += sides * float64(a) * colour.LuminanceOf(e) / samplesOfTexture
+			l.lit.even += sides * float64(a) * colour.LuminanceOf(e) / float64(places)
 		}
 	}
 }

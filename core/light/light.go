@@ -97,17 +97,24 @@ type traits struct {
 
 var sources = [...]source{Sun: sun{}, Point: point{}, Spot: spot{}, Rect: rect{}, Disc: disc{}, Sky: sky{}, Emissive: emissive{}, Tube: tube{}}
 
+var traitsOf = func() (t [len(sources)]traits) {
+	for k, s := range sources {
+		t[k] = s.traits()
+	}
+	return t
+}()
+
 // Placed reports whether the light stands somewhere, and can be moved.
-func (l *Light) Placed() bool { return sources[l.Kind].traits().placed }
+func (l *Light) Placed() bool { return traitsOf[l.Kind].placed }
 
 // Distant reports whether the light shines from beyond everything.
-func (l *Light) Distant() bool { return sources[l.Kind].traits().distant }
+func (l *Light) Distant() bool { return traitsOf[l.Kind].distant }
 
 // Shows reports whether the camera sees the light itself: sky, shining surfaces.
-func (l *Light) Shows() bool { return sources[l.Kind].traits().shows }
+func (l *Light) Shows() bool { return traitsOf[l.Kind].shows }
 
 // Small reports whether the light is a lamp that things may stand close to.
-func (l *Light) Small() bool { return sources[l.Kind].traits().small }
+func (l *Light) Small() bool { return traitsOf[l.Kind].small }
 
 // Plan is how shadow maps look out from a light.
 type Plan uint8
@@ -123,7 +130,7 @@ const (
 // Plan returns how the light's shadow is mapped, by how many maps (for cascades it is
 // the caller's choice: 0), and what half-angle each covers, in radians.
 func (l *Light) Plan() (p Plan, maps int, half float64) {
-	switch p = sources[l.Kind].traits().plan; p {
+	switch p = traitsOf[l.Kind].plan; p {
 	case Forward:
 		if l.Kind == Spot {
 			return p, 1, min(l.cone.outer, 84*math.Pi/180)

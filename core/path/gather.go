@@ -61,11 +61,8 @@ func (w *Walker) gather(v *Vertex) {
 		return
 	}
 	for i, l := range w.lights {
-		if !w.on[i] {
-			continue
-		}
-		if o, ok := w.offer(i, chance(l, v.From.Depth, v.P.Pos), v); ok {
-			w.arrive(v, &o)
+		if w.on[i] && w.offer(i, l, v, &w.o) {
+			w.arrive(v, &w.o)
 		}
 	}
 }
@@ -79,31 +76,36 @@ type offered struct {
 	worth        float32
 }
 
-// offer draws light i at a vertex with probability c.
-func (w *Walker) offer(i int, c float32, v *Vertex) (o offered, ok bool) {
-	l := w.lights[i]
+// offer draws light l, number i, at a vertex with its chance.
+func (w *Walker) offer(i int, l *light.Light, v *Vertex, o *offered) (ok bool) {
 	if l.Channels&v.Channels == 0 || !l.Reaches(v.P.Pos, v.F.N) && !l.Reaches(v.P.Pos, v.F.Ng) {
-		return o, false
+		return false
 	}
 	depth := v.From.Depth
-	if c < 1 && w.src.Loose(sampling.Dim(l.ID, uint32(useChance|depth<<4))).X >= c {
-		return o, false
+	c := chance(l, depth, v.P.Pos)
+	if c < 1 && w.src.Loose(sampling.Dim(w.owner[i], uint32(useChance|depth<<4))).X >= c {
+		return false
 	}
 	o.light = i
-	if o.to, ok = l.Sample(v.P.Pos, v.F.N, w.pair(depth, sampling.Dim(l.ID, uint32(useLight|depth<<4)))); !ok {
-		return o, false
+	if o.to, ok = l.Sample(v.P.Pos, v.F.N, w.pair(depth, sampling.Dim(w.owner[i], uint32(useLight|depth<<4)))); !ok {
+		return false
 	}
 	matt, glossy, pdf := v.F.Parts(o.to.Dir)
 	k := 1 / c
-	if o.to.Pdf > 0 && l.CanBeMet() {
-		k = o.to.Pdf / (o.to.Pdf*c + pdf)
+	if o.to.Pdf > 0 && w.canMeet[i] {
+		switch w.by {
+		case balanced:
+			k = o.to.Pdf / (o.to.Pdf*c + pdf)
+		case met:
+			return false
+		}
 	}
 	if depth > 0 {
 		k *= near(l, v.P.Pos)
 	}
 	o.matt = matt.Mul(o.to.Weight).Scale(k * (1 - l.NoDiffuse))
 	o.glossy = glossy.Mul(o.to.Weight).Scale(k * (1 - l.NoSpecular))
-	return o, pdf > 0 && (o.matt != (vec.V3{}) || o.glossy != (vec.V3{}))
+	return pdf > 0 && (o.matt != (vec.V3{}) || o.glossy != (vec.V3{}))
 }
 
 // arrive books what is left of an offer after the way to the light.
@@ -136,9 +138,10 @@ func (w *Walker) gatherFew(v *Vertex) {
 	w.offers = w.offers[:0]
 	var sum float32
 	for i, l := range w.lights {
-		if o, ok := w.offer(i, chance(l, v.From.Depth, v.P.Pos), v); ok {
+		o := &w.o
+		if w.on[i] && w.offer(i, l, v, o) {
 			if o.worth = float32(colour.LuminanceOf(o.matt.Add(o.glossy).Mul(w.gains[i]))); o.worth > 0 {
-				w.offers = append(w.offers, o)
+				w.offers = append(w.offers, *o)
 				sum += o.worth
 			}
 		}

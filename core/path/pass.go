@@ -32,6 +32,7 @@ type Pass struct {
 	// Talbot et al. 2005). Unbiased; 0 asks for all.
 	Few int
 	world.Sight
+	by strategy
 }
 
 // GuideSamples is how many samples the guide averages.
@@ -105,6 +106,7 @@ type painter struct {
 func (p *Pass) painter() *painter {
 	w := &painter{Pass: p, seed: p.Seed, sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && p.Merged == nil}
 	w.Walker.init(p.World, p.Lights)
+	w.Walker.by = p.by
 	w.Walker.Bounces, w.Walker.few, w.Walker.gains, w.Walker.neutral, w.Walker.hidden = p.Bounces, p.Few, p.Merged, p.Neutral, p.Hidden
 	return w
 }
@@ -147,9 +149,11 @@ func (w *painter) look(t, x, y, n int, only part) {
 		return
 	}
 	for i, l := range w.Layers {
-		if w.on[i] {
-			for k := range film.Kinds {
-				l.Put(k, half, t, x, y, w.found[i][k])
+		if w.on[i] && w.touched[i] {
+			for k, v := range w.found[i] {
+				if v != (vec.V3{}) {
+					l.Put(film.Kind(k), half, t, x, y, v)
+				}
 			}
 		}
 	}

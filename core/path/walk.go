@@ -60,6 +60,15 @@ const (
 	byWay           // what comes by way of other surfaces
 )
 
+// strategy is by which way a light that can be found by two is found.
+type strategy uint8
+
+const (
+	balanced strategy = iota // by both, each weighed by how likely it was
+	asked                    // by asking lights alone
+	met                      // by following segments alone
+)
+
 // Walker is one worker's way of following paths. What they find is added up for each
 // light until the next Begin.
 type Walker struct {
@@ -78,17 +87,22 @@ type Walker struct {
 	neutral float32
 	hidden  []bool
 	only    part
+	by      strategy
 	on      []bool // the lights that are asked for
+	touched []bool // those of which something was found
 
 	// emitter gives, for each material, the index of its light or -1.
 	emitter []int16
 	lamps   []int // lights with a surface of their own that rays can meet
 	distant []int // sky and sun
 	offers  []offered
-	unmet   bool // no light can be met by chance
-	partial bool // some light is not shown whole by matt or glossy reflection
+	owner   []uint32 // of each light's random numbers
+	canMeet []bool   // lights that rays can find by chance
+	unmet   bool     // no light can be met by chance
+	partial bool     // some light is not shown whole by matt or glossy reflection
 	src     sampling.Source
-	base    uint32
+	v       Vertex  // where the path is
+	o       offered // what is offered there
 }
 
 // NewWalker returns a walker among the lights of a world; Release it in the end.
@@ -101,13 +115,15 @@ func NewWalker(w *world.World, lights []*light.Light) *Walker {
 func (w *Walker) init(wd *world.World, lights []*light.Light) {
 	w.world, w.tracer, w.lights = wd, wd.Tracer(), lights
 	w.found, w.on = make([][film.Kinds]vec.V3, len(lights)), make([]bool, len(lights))
+	w.owner, w.touched = make([]uint32, len(lights)), make([]bool, len(lights))
+	w.canMeet = make([]bool, len(lights))
 	w.emitter = make([]int16, len(wd.S.Materials))
 	for i := range w.emitter {
 		w.emitter[i] = -1
 	}
 	w.unmet = true
 	for i, l := range lights {
-		w.on[i] = true
+		w.on[i], w.owner[i], w.canMeet[i] = true, sampling.Owner(l.ID), l.CanBeMet()
 		w.partial = w.partial || l.NoDiffuse > 0 || l.NoSpecular > 0
 		for _, m := range l.Materials() {
 			w.emitter[m], w.unmet = int16(i), false
@@ -115,7 +131,7 @@ func (w *Walker) init(wd *world.World, lights []*light.Light) {
 		switch {
 		case l.Distant():
 			w.distant, w.unmet = append(w.distant, i), false
-		case l.Placed() && l.CanBeMet():
+		case l.Placed() && w.canMeet[i]:
 			w.lamps, w.unmet = append(w.lamps, i), false
 		}
 	}
@@ -126,7 +142,11 @@ func (w *Walker) Release() { w.tracer.Release() }
 
 // Begin forgets what was found, and names the random numbers of the next path.
 func (w *Walker) Begin(seed, pixel, sample uint32) {
-	clear(w.found)
+	for i := range w.found {
+		if w.touched[i] {
+			w.found[i], w.touched[i] = [film.Kinds]vec.V3{}, false
+		}
+	}
 	w.merged = vec.V3{}
 	w.src = sampling.New(seed, pixel, sample)
 	w.first = Vertex{Tri: math.MaxUint32}
@@ -150,7 +170,7 @@ const (
 
 // use names the dimension of a use at a vertex; after names what it comes after there.
 func (w *Walker) use(what, vertex, after int) uint32 {
-	return sampling.Dim(0, uint32(what|vertex<<4|after<<14))
+	return sampling.Dim(0x68bc21eb, uint32(what|vertex<<4|after<<14))
 }
 
 // pair is two even numbers for a use: well spread over the samples near the eye, where
@@ -171,19 +191,15 @@ const (
 // Follow follows a segment, and the path on from where it ends.
 func (w *Walker) Follow(s Segment) {
 	for {
-		v, ok := w.extend(&s)
-		if !ok {
-			return
-		}
-		if s, ok = w.From(&v); !ok {
+		if !w.extend(&s, &w.v) || !w.From(&w.v, &s) {
 			return
 		}
 	}
 }
 
-// From asks for the lights at a vertex and returns the segment by which the path goes
-// on; ok is false where it ends.
-func (w *Walker) From(v *Vertex) (next Segment, ok bool) {
+// From asks for the lights at a vertex and makes the segment by which the path goes
+// on; false where it ends.
+func (w *Walker) From(v *Vertex, next *Segment) bool {
 	depth := v.From.Depth
 	if depth == 0 && w.first.Tri == math.MaxUint32 {
 		w.first = *v
@@ -192,14 +208,14 @@ func (w *Walker) From(v *Vertex) (next Segment, ok bool) {
 		w.gather(v)
 	}
 	if w.Bounces > 0 && depth >= w.Bounces || w.only == straight && (depth == 1 || w.unmet) || depth >= longest {
-		return next, false
+		return false
 	}
-	return w.scatter(v)
+	return w.scatter(v, next)
 }
 
 // extend goes along a segment, finds what shines on it, and stops at a surface. Clear
 // glass is passed or not by chance.
-func (w *Walker) extend(s *Segment) (v Vertex, ok bool) {
+func (w *Walker) extend(s *Segment, v *Vertex) bool {
 	sc := w.world.S
 	o, travel, begin := s.O, float32(0), s.Min
 	for pane := range clearest {
@@ -213,23 +229,26 @@ func (w *Walker) extend(s *Segment) (v Vertex, ok bool) {
 		w.meetLamps(s, travel, far)
 		if !met {
 			w.escape(s)
-			return v, false
+			return false
 		}
-		p := sc.PointAt(tri, hit.U, hit.V)
+		v.P = sc.PointAt(tri, hit.U, hit.V)
+		p := &v.P
 		m := &sc.Materials[sc.Mat[tri]]
-		w.meetSurface(s, &p, m, w.emitter[sc.Mat[tri]], far)
-		if s.Depth == 1 && w.only == straight && m.Transmission == 0 {
-			return v, false
+		if e := w.emitter[sc.Mat[tri]]; e >= 0 {
+			w.meetSurface(s, p, m, e, far)
 		}
-		f, ok := surface.At(sc, m, &p, s.D.Neg())
-		if !ok {
-			return v, false
+		if s.Depth == 1 && w.only == straight && m.Transmission == 0 {
+			return false
+		}
+		f := &v.F
+		if !f.Set(sc, m, p, s.D.Neg()) {
+			return false
 		}
 		if s.Depth == 0 && w.neutral > 0 {
-			f = surface.Matt(f.N, f.Ng, w.neutral, s.D.Neg())
+			*f = surface.Matt(f.N, f.Ng, w.neutral, s.D.Neg())
 		}
 		if f.Clear > 0 {
-			g := surface.Passing(sc, m, &p, s.D)
+			g := surface.Passing(sc, m, p, s.D)
 			q := min(g.Max(), 0.95)
 			if w.src.Loose(w.use(useGlass, s.Depth, pane)).X < q {
 				s.Through = s.Through.Mul(g).Scale(1 / q)
@@ -241,9 +260,10 @@ func (w *Walker) extend(s *Segment) (v Vertex, ok bool) {
 		if s.Soft {
 			f.Roughen(0.2)
 		}
-		return Vertex{P: p, F: f, Tri: tri, Dist: far, Channels: w.world.Channels(sc.Obj[tri]), From: *s}, true
+		v.Tri, v.Dist, v.Channels, v.From = tri, far, w.world.Channels(sc.Obj[tri]), *s
+		return true
 	}
-	return v, false
+	return false
 }
 
 var inf = float32(math.Inf(1))
@@ -266,9 +286,12 @@ func (w *Walker) looksAlong(s *Segment) bool { return s.Depth > 1 || w.only != b
 
 // weight is the share of what was met on a segment that counts, where lights were asked
 // for too: the balance heuristic.
-func (s *Segment) weight(l *light.Light, pdf float32) float32 {
-	if s.Pdf == 0 {
+func (s *Segment) weight(l *light.Light, pdf float32, by strategy) float32 {
+	switch {
+	case s.Pdf == 0 || by == met:
 		return 1
+	case by == asked:
+		return 0
 	}
 	return s.Pdf / (s.Pdf + pdf*chance(l, s.Depth-1, s.O))
 }
@@ -314,7 +337,7 @@ func (w *Walker) put(i int, k film.Kind, v vec.V3) {
 		w.merged = w.merged.Add(v.Mul(w.gains[i]))
 		return
 	}
-	w.found[i][k] = w.found[i][k].Add(v)
+	w.found[i][k], w.touched[i] = w.found[i][k].Add(v), true
 }
 
 // meetLamps finds the lamps whose own surface lies on a segment, from travel to far
@@ -332,7 +355,7 @@ func (w *Walker) meetLamps(s *Segment, travel, far float32) {
 		if m.Pdf <= 0 || m.Dist <= travel || m.Dist > far+m.Slack || w.tracer.Blocked(s.O, s.D, m.Dist-m.Slack) {
 			continue
 		}
-		k := s.weight(l, m.Pdf)
+		k := s.weight(l, m.Pdf, w.by)
 		if s.Depth > 1 {
 			k *= near(l, s.O)
 		}
@@ -347,7 +370,7 @@ func (w *Walker) escape(s *Segment) {
 	}
 	for _, i := range w.distant {
 		l := w.lights[i]
-		if !w.on[i] || !l.CanBeMet() || s.Depth == 0 && (!l.Shows() || w.neutral > 0) || s.Depth > 0 && l.Channels&s.Channels == 0 {
+		if !w.on[i] || !w.canMeet[i] || s.Depth == 0 && (!l.Shows() || w.neutral > 0) || s.Depth > 0 && l.Channels&s.Channels == 0 {
 			continue
 		}
 		m := l.Meet(s.O, s.N, s.D)
@@ -356,16 +379,16 @@ func (w *Walker) escape(s *Segment) {
 		}
 		k := float32(1)
 		if s.Depth > 0 {
-			k = s.weight(l, m.Pdf)
+			k = s.weight(l, m.Pdf, w.by)
 		}
 		w.book(s, i, s.Through.Mul(m.Radiance).Scale(k))
 	}
 }
 
 // meetSurface finds what the surface at the end of a segment shines by itself; e is its
-// light, or -1.
+// light.
 func (w *Walker) meetSurface(s *Segment, p *scene.SurfacePoint, m *scene.Material, e int16, far float32) {
-	if e < 0 || !w.on[e] || !w.looksAlong(s) || s.Depth == 0 && w.neutral > 0 {
+	if !w.on[e] || !w.looksAlong(s) || s.Depth == 0 && w.neutral > 0 {
 		return
 	}
 	l := w.lights[e]
@@ -378,19 +401,19 @@ func (w *Walker) meetSurface(s *Segment, p *scene.SurfacePoint, m *scene.Materia
 	}
 	k := float32(1)
 	if s.Depth > 0 {
-		k = s.weight(l, l.SurfacePdf(far, cos))
+		k = s.weight(l, l.SurfacePdf(far, cos), w.by)
 	}
 	w.book(s, int(e), s.Through.Mul(w.world.S.Emission(m, p)).Scale(k))
 }
 
 // scatter lets the surface choose how the path goes on.
-func (w *Walker) scatter(v *Vertex) (s Segment, ok bool) {
+func (w *Walker) scatter(v *Vertex, s *Segment) bool {
 	depth := v.From.Depth
 	wi, r, pdf, spec := v.F.Sample(w.pair(depth, w.use(useSurface, depth, 0)), w.src.Loose(w.use(useLobe, depth, 0)).X)
 	if pdf <= 0 {
-		return s, false
+		return false
 	}
-	s = Segment{O: world.Leave(v.P.Pos, v.F.Ng, wi), D: wi, Depth: depth + 1, Pdf: pdf, N: v.F.N, Channels: v.Channels,
+	*s = Segment{O: world.Leave(v.P.Pos, v.F.Ng, wi), D: wi, Depth: depth + 1, Pdf: pdf, N: v.F.N, Channels: v.Channels,
 		Matt: vec.Splat(1), Sharp: v.From.Sharp, Mirror: v.From.Mirror, Soft: v.From.Soft || !spec}
 	first := depth == 0 && v.F.Smooth()
 	if w.partial || first {
@@ -405,9 +428,29 @@ func (w *Walker) scatter(v *Vertex) (s Segment, ok bool) {
 	if depth >= 1 {
 		q := min(s.Through.Max(), 0.97)
 		if w.src.Loose(w.use(useEnd, depth, 0)).X >= q {
-			return s, false
+			return false
 		}
 		s.Through = s.Through.Scale(1 / q)
 	}
-	return s, true
+	return true
+}
+
+// Texel is a start at the place u, v of a triangle, on the side that n points to: a
+// white matt surface there, whose radiance is the irradiance over pi.
+func (w *Walker) Texel(tri uint32, u, v float32, n vec.V3) Vertex {
+	s := w.world.S
+	x := Vertex{P: s.PointAt(tri, u, v), Tri: tri, Channels: w.world.Channels(s.Obj[tri])}
+	ng, ns := x.P.Ng, x.P.Ns
+	if ng.Dot(n) < 0 {
+		ng, ns = ng.Neg(), ns.Neg()
+	}
+	x.F = surface.Matt(ns, ng, 1, ns)
+	x.From.Through = vec.Splat(1)
+	return x
+}
+
+// Around is a start at a point in space, in a direction chosen evenly all round: the
+// mean of what such paths find is the mean radiance there.
+func (w *Walker) Around(p vec.V3) Segment {
+	return Segment{O: p, D: sampling.Cone(w.src.Pair(w.use(useLens, 0, 1)), 2), Depth: 1, Through: vec.Splat(1), Channels: 0xff, Matt: vec.Splat(1)}
 }

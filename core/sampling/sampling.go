@@ -17,12 +17,13 @@ type Source struct {
 	sample uint32
 }
 
+// Owner names whose random numbers dimensions are: the path's own (0), or a light's.
+func Owner(id uint64) uint32 { return mix(uint32(id) ^ mix(uint32(id>>32)+0x7f4a7c15)) }
+
 // Dim names a dimension of a sample's random numbers: a use of them (what is chosen,
-// at which vertex) for an owner (0 for the path, or a light). Two different uses have
-// the same name with a chance of one in 2^32.
-func Dim(owner uint64, use uint32) uint32 {
-	return mix(mix(uint32(owner)^mix(uint32(owner>>32)+0x7f4a7c15))*0x9e3779b1 + mix(use+0x85ebca6b))
-}
+// at which vertex) for an owner. Two different uses have the same name with a chance
+// of one in 2^32.
+func Dim(owner, use uint32) uint32 { return mix(owner + use*0x9e3779b1) }
 
 // Chance is a number in [0, 1) that belongs to a dimension and a thing alone.
 func Chance(d, thing uint32) float32 { return float32(mix(d^mix(thing+0x27d4eb2f))>>8) * ulp24 }

@@ -17,11 +17,13 @@ const (
 	Mirror
 )
 
-// Texture is an RGBA picture of 8 bits a channel, rows from the top.
+// Texture is an RGBA picture, rows from the top; colours are not multiplied by alpha.
 type Texture struct {
-	Name         string
-	W, H         int
+	Name string
+	W, H int
+	// Pix has 8 bits a channel; Deep, if not nil, 16 instead.
 	Pix          []uint8
+	Deep         []uint16
 	WrapS, WrapT Wrap
 	Nearest      bool
 }
@@ -74,6 +76,18 @@ func (t *Texture) Sample(uv vec.V2, srgb bool) [4]float32 {
 		at int
 		w  float32
 	}{{y0 + x0, (1 - ax) * (1 - ay)}, {y0 + x1, ax * (1 - ay)}, {y1 + x0, (1 - ax) * ay}, {y1 + x1, ax * ay}} {
+		if t.Deep != nil {
+			p := t.Deep[4*c.at : 4*c.at+4 : 4*c.at+4]
+			const s = 1.0 / 65535
+			for k := range 4 {
+				v := s * float32(p[k])
+				if srgb && k < 3 {
+					v = float32(colour.DecodeSRGB(float64(v)))
+				}
+				out[k] += c.w * v
+			}
+			continue
+		}
 		p := t.Pix[4*c.at : 4*c.at+4 : 4*c.at+4]
 		if srgb {
 			out[0] += c.w * linear[p[0]]

@@ -38,6 +38,7 @@ type Surface struct {
 	pSpec   float32
 	comp    vec.V3  // energy compensation of the microfacet lobe
 	under   float32 // what the matt part sends out of what it gets, per unit of what comes in
+	sheen   bool    // the dielectric face takes some of it
 	wo      vec.V3  // outgoing, in the frame of N
 }
 
@@ -82,6 +83,12 @@ func lookAt(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint) (k look) {
 // points back to the viewer. ok is false where the point faces away from light
 // altogether (a degenerate frame).
 func At(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint, wo vec.V3) (f Surface, ok bool) {
+	ok = f.Set(s, m, p, wo)
+	return f, ok
+}
+
+// Set is At in place.
+func (f *Surface) Set(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint, wo vec.V3) (ok bool) {
 	f.N, f.Ng = s.ShadingNormal(m, p), p.Ng
 	if wo.Dot(f.Ng) < 0 {
 		f.Ng, f.N = f.Ng.Neg(), f.N.Neg()
@@ -94,11 +101,11 @@ func At(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint, wo vec.V3) (f 
 		}
 	}
 	if f.N == (vec.V3{}) {
-		return f, false
+		return false
 	}
 	k := lookAt(s, m, p)
 	f.setup(&k, wo)
-	return f, true
+	return true
 }
 
 // Passing is the share of light, per colour, that passes a thin clear surface
@@ -109,7 +116,7 @@ func Passing(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint, d vec.V3)
 	if k.clear == 0 {
 		return vec.V3{}
 	}
-	l := dielectric{k.d0.Max(), k.spec, alphaOf(k.rough)}
+	l := dielectric{k.d0.Max(), k.spec, rowOf(alphaOf(k.rough))}
 	return k.base.Scale(k.clear * (1 - l.albedo(float32(math.Abs(float64(d.Dot(p.Ng)))))))
 }
 
@@ -143,15 +150,21 @@ func (f *Surface) setup(k *look, wo vec.V3) {
 
 // polish gives the surface a roughness and works out what follows from it.
 func (f *Surface) polish(alpha float32) {
-	f.Alpha, f.diel.alpha = alpha, alpha
-	a, b := split(f.wo.Z, alpha)
-	f.comp = vec.Splat(1).Add(f.F0.Scale(1/(a+b) - 1))
-	f.under = 1
-	if f.diel.there() {
-		f.under = (1 - f.diel.albedo(f.wo.Z)) / (1 - f.diel.mean())
+	f.Alpha, f.diel.row = alpha, rowOf(alpha)
+	if f.F90 == 0 && f.F0 == (vec.V3{}) {
+		f.pSpec, f.under, f.sheen = 0, 1, false
+		return
 	}
+	t := table()
+	a, b := t.at(columnOf(f.wo.Z), f.diel.row)
+	f.comp = vec.Splat(1).Add(f.F0.Scale(1/(a+b) - 1))
 	fr := f.F0.Scale(a).Add(vec.Splat(f.F90 * b)).Mul(f.comp).Max()
-	d := f.Diffuse.Max() * f.under
+	d := f.Diffuse.Max()
+	f.under, f.sheen = 1, d > 0 && (f.diel.f90 > 0 || f.diel.f0 > 0)
+	if f.sheen {
+		f.under = (1 - f.diel.of(a, b)) / (1 - f.diel.mean(t))
+		d *= f.under
+	}
 	switch {
 	case fr <= 0:
 		f.pSpec = 0
@@ -217,7 +230,7 @@ func (f *Surface) Parts(wi vec.V3) (matt, glossy vec.V3, pdf float32) {
 		k := i.Z / math.Pi
 		pdf = (1 - f.pSpec) * k
 		k *= f.under
-		if f.diel.there() {
+		if f.sheen {
 			k *= 1 - f.diel.albedo(i.Z)
 		}
 		matt = f.Diffuse.Scale(k)
@@ -344,9 +357,11 @@ func cosAt(i int) float32 {
 	return max(x*x, 2e-4)
 }
 
+func columnOf(cos float32) float32 { return float32(math.Sqrt(float64(max(cos, 0)))) * (tableSize - 1) }
+
 // split is the albedo of a lobe as its parts by F0 and by F90.
 func split(cos, alpha float32) (a, b float32) {
-	return table().at(float32(math.Sqrt(float64(max(cos, 0))))*(tableSize-1), rowOf(alpha))
+	return table().at(columnOf(cos), rowOf(alpha))
 }
 
 // Albedo is the share of light that a white single-scatter GGX surface sends
@@ -358,25 +373,23 @@ func Albedo(cos, alpha float32) float32 {
 	return a + b
 }
 
-// dielectric is the clear face over a matt part.
-type dielectric struct{ f0, f90, alpha float32 }
+// dielectric is the clear face over a matt part; row is its roughness in the table.
+type dielectric struct{ f0, f90, row float32 }
 
-func (d *dielectric) there() bool { return d.f90 > 0 || d.f0 > 0 }
-
-// albedo is what the face sends back of light that comes under this cosine.
-func (d *dielectric) albedo(cos float32) float32 {
-	a, b := split(cos, d.alpha)
+// of is what the face sends back where a lobe's albedo has these parts.
+func (d *dielectric) of(a, b float32) float32 {
 	return (d.f0*a + d.f90*b) * (1 + d.f0*(1/(a+b)-1))
 }
 
+// albedo is what the face sends back of light that comes under this cosine.
+func (d *dielectric) albedo(cos float32) float32 { return d.of(table().at(columnOf(cos), d.row)) }
+
 // mean is what it sends back of light that comes evenly from everywhere.
-func (d *dielectric) mean() float32 {
-	t, y := table(), min(rowOf(d.alpha), tableSize-1.001)
+func (d *dielectric) mean(t *albedos) float32 {
+	y := min(d.row, tableSize-1.001)
 	j := int(y)
 	v := y - float32(j)
-	var m [4]float32
-	for q := range m {
-		m[q] = t.mean[j][q]*(1-v) + t.mean[j+1][q]*v
-	}
-	return d.f0*m[0] + d.f90*m[1] + d.f0*(d.f0*m[2]+d.f90*m[3])
+	p, q := &t.mean[j], &t.mean[j+1]
+	m := func(k int) float32 { return p[k]*(1-v) + q[k]*v }
+	return d.f0*m(0) + d.f90*m(1) + d.f0*(d.f0*m(2)+d.f90*m(3))
 }

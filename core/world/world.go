@@ -249,8 +249,9 @@ func (t *Tracer) Blocked(o, d vec.V3, dist float32) bool {
 // from p, on a surface with geometric normal n; the zero normal is for a place that
 // lies on none.
 func (t *Tracer) Passes(p, n, d vec.V3, dist float32) vec.V3 {
-	r := trace.Ray{O: Leave(p, n, d), D: d, Max: dist}
+	r := trace.Ray{O: p, D: d, Max: dist}
 	if n != (vec.V3{}) {
+		r.O = Leave(p, n, d)
 		r.Max -= p.Rounding() // the start has been moved towards the end
 	}
 	if t.opq.Any(&r) || t.mov != nil && t.mov.Any(&r) || t.blk != nil && t.blk.Any(&r) {

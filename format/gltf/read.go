@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	stdimage "image"
-	"image/draw"
 	_ "image/jpeg" // registered for image.Decode
 	_ "image/png"
 	"io"
@@ -497,6 +496,7 @@ func (r *reader) images() error {
 		jobs[i] = job{at, data}
 	}
 	pics := make([]*scene.Texture, len(jobs))
+	fine := r.fine()
 	g, ctx := errgroup.WithContext(r.ctx)
 	g.SetLimit(2)
 	for i, j := range jobs {
@@ -508,10 +508,8 @@ func (r *reader) images() error {
 			if err != nil {
 				return r.fail(j.at, again, "the picture is damaged: %v", err)
 			}
-			b := im.Bounds()
-			rgba := stdimage.NewNRGBA(stdimage.Rect(0, 0, b.Dx(), b.Dy()))
-			draw.Draw(rgba, rgba.Rect, im, b.Min, draw.Src)
-			pics[i] = &scene.Texture{Name: r.doc.Images[i].Name, W: b.Dx(), H: b.Dy(), Pix: rgba.Pix}
+			pics[i] = pixels(im, fine[i])
+			pics[i].Name = r.doc.Images[i].Name
 			return nil
 		})
 	}
