@@ -29,7 +29,36 @@ type Profile struct {
 	Lamps         float64
 	LumensPerLamp float64
 	Watts         float64
-	flux, peak    float64
+	// Tilt is how the lamp's output changes as the luminaire is tilted; nil where it does
+	// not.
+	Tilt       *Tilt
+	flux, peak float64
+}
+
+// Tilt is a table of factors by which the whole distribution is multiplied where the
+// luminaire is tilted by an angle, in degrees, from facing straight down (LM-63).
+type Tilt struct {
+	Lamp    int // how the lamp lies: 1 upright, 2 level and stays so, 3 level and tilts along
+	Angles  []float64
+	Factors []float64
+}
+
+// AtTilt is the factor of the table at an angle in degrees, straight between those that
+// were measured and as the last ones beyond them; 1 without a table.
+func (p *Profile) AtTilt(deg float64) float64 {
+	t := p.Tilt
+	if t == nil || len(t.Angles) == 0 {
+		return 1
+	}
+	i := sort.SearchFloat64s(t.Angles, deg)
+	switch {
+	case i == 0:
+		return t.Factors[0]
+	case i == len(t.Angles):
+		return t.Factors[i-1]
+	}
+	k := (deg - t.Angles[i-1]) / (t.Angles[i] - t.Angles[i-1])
+	return t.Factors[i-1] + k*(t.Factors[i]-t.Factors[i-1])
 }
 
 // Prepare checks the angles and works out flux and peak. It must be called

@@ -109,20 +109,7 @@ func (s *Scene) Animated() []bool {
 // Pose returns the scene at a time of its animations (seconds, clamped to their
 // length) with the moves by path applied. What does not move is shared with s.
 func (s *Scene) Pose(time float64, moves map[string]Move) *Scene {
-	at := make([]*vec.Mat4, len(s.Objects))
-	if time > 0 && len(s.Animations) > 0 {
-		rest, posed := s.worlds(nil), s.worlds(&time)
-		moving := s.Animated()
-		for i := range s.Objects {
-			if !moving[i] {
-				continue
-			}
-			if back, ok := rest[s.Objects[i].Node].Inverse(); ok {
-				m := posed[s.Objects[i].Node].Mul(back)
-				at[i] = &m
-			}
-		}
-	}
+	to, moved := s.animated(time)
 	// The longest path comes last: a lantern moves with its bearer, and then by itself.
 	paths := make([]string, 0, len(moves))
 	for p := range moves {
@@ -139,34 +126,79 @@ func (s *Scene) Pose(time float64, moves map[string]Move) *Scene {
 				continue
 			}
 			q := m
-			if at[i] != nil {
-				q = m.Mul(*at[i])
+			if moved[i] != nil {
+				q = m.Mul(*moved[i])
 			}
-			at[i] = &q
+			moved[i], to[i] = &q, m.Mul(to[i])
 		}
 	}
 	out := *s
-	out.Moved = at
+	out.Moved = moved
 	out.V.Pos, out.V.Nrm = append([]vec.V3(nil), s.V.Pos...), append([]vec.V3(nil), s.V.Nrm...)
+	out.V.Tan = append([][4]float32(nil), s.V.Tan...)
 	out.Objects = append([]Object(nil), s.Objects...)
-	done := make([]bool, len(s.V.Pos))
-	inf := float32(math.Inf(1))
-	for i, m := range at {
-		if m == nil {
-			continue
+	for i, m := range moved {
+		if m != nil {
+			out.put(s, i, &to[i], m)
+			out.Lo, out.Hi = vec.Min3(out.Lo, out.Objects[i].Lo), vec.Max3(out.Hi, out.Objects[i].Hi)
 		}
-		o := &out.Objects[i]
-		o.Lo, o.Hi = vec.Splat(inf), vec.Splat(-inf)
-		for _, v := range s.Index[3*o.First : 3*(o.First+o.Count)] {
-			if !done[v] {
-				done[v] = true
-				out.V.Pos[v], out.V.Nrm[v] = m.Point(s.V.Pos[v]), m.Normal(s.V.Nrm[v]).Norm()
-			}
-			o.Lo, o.Hi = vec.Min3(o.Lo, out.V.Pos[v]), vec.Max3(o.Hi, out.V.Pos[v])
-		}
-		out.Lo, out.Hi = vec.Min3(out.Lo, o.Lo), vec.Max3(out.Hi, o.Hi)
 	}
 	return &out
+}
+
+// animated is, for each object, what takes its mesh to the place at a time, and what
+// took it there from rest; nil for what an animation does not move.
+func (s *Scene) animated(time float64) (to []vec.Mat4, moved []*vec.Mat4) {
+	to, moved = make([]vec.Mat4, len(s.Objects)), make([]*vec.Mat4, len(s.Objects))
+	rest := s.worlds(nil)
+	posed, moving := rest, []bool(nil)
+	if time > 0 && len(s.Animations) > 0 {
+		posed, moving = s.worlds(&time), s.Animated()
+	}
+	for i := range s.Objects {
+		o := &s.Objects[i]
+		to[i] = o.To
+		if o.Node < 0 || o.Node >= len(rest) {
+			if o.Mesh == nil {
+				to[i] = vec.Identity()
+			}
+			continue
+		}
+		to[i] = posed[o.Node].Mul(o.To)
+		if moving == nil || !moving[i] {
+			continue
+		}
+		m := vec.Shift([3]float64{posed[o.Node][12] - rest[o.Node][12], posed[o.Node][13] - rest[o.Node][13], posed[o.Node][14] - rest[o.Node][14]})
+		if back, ok := rest[o.Node].Inverse(); ok {
+			m = posed[o.Node].Mul(back)
+		} // else it has no size at rest: only its place is known to have moved
+		moved[i] = &m
+	}
+	return to, moved
+}
+
+// put brings an object of a copy of the scene rest to where it is: its mesh by to, or,
+// where it has none, its vertices at rest by moved.
+func (s *Scene) put(rest *Scene, object int, to, moved *vec.Mat4) {
+	o := &s.Objects[object]
+	inf := float32(math.Inf(1))
+	o.Lo, o.Hi = vec.Splat(inf), vec.Splat(-inf)
+	if o.Mesh != nil {
+		v := &o.Mesh.V
+		for i, p := range v.Pos {
+			k := o.FirstVertex + i
+			s.V.Pos[k], s.V.Nrm[k] = to.Point(p), to.Normal(v.Nrm[i]).Norm()
+			if len(v.Tan) > 0 {
+				s.V.Tan[k] = turned(to, v.Tan[i])
+			}
+			o.Lo, o.Hi = vec.Min3(o.Lo, s.V.Pos[k]), vec.Max3(o.Hi, s.V.Pos[k])
+		}
+		return
+	}
+	for _, v := range s.Index[3*o.First : 3*(o.First+o.Count)] {
+		s.V.Pos[v], s.V.Nrm[v] = moved.Point(rest.V.Pos[v]), moved.Normal(rest.V.Nrm[v]).Norm()
+		o.Lo, o.Hi = vec.Min3(o.Lo, s.V.Pos[v]), vec.Max3(o.Hi, s.V.Pos[v])
+	}
 }
 
 // MovedAt is what takes what hangs from a path from rest to where it is now; nil

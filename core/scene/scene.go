@@ -81,10 +81,12 @@ func (m *Material) Special() bool {
 func (m *Material) Emits() bool { return m.Emissive.Max() > 0 }
 
 // Vertices are parallel arrays of attributes: positions in metres, unit normals,
-// texture coordinates, linear colours. UV1 and Color may be empty.
+// texture coordinates, linear colours. UV1, Color and Tan may be empty. A tangent is a
+// unit vector and the sign of the bitangent (glTF 2.0); a vertex without one has zeros.
 type Vertices struct {
 	Pos   []vec.V3
 	Nrm   []vec.V3
+	Tan   [][4]float32
 	UV0   []vec.V2
 	UV1   []vec.V2
 	Color [][4]float32
@@ -99,6 +101,12 @@ type Object struct {
 	Lo    vec.V3
 	Hi    vec.V3
 	Node  int // its node, or None
+	// Mesh is its geometry in its own space, whose vertices begin at FirstVertex of the
+	// scene's, and To takes it from there to its node; nil for an object that was made in
+	// the place itself.
+	Mesh        *Mesh
+	FirstVertex int
+	To          vec.Mat4
 }
 
 // Camera is a view that came with the file. FovY is vertical, in radians.
@@ -169,7 +177,7 @@ func (s *Scene) Triangles() int { return len(s.Mat) }
 // Finish bounds the scene and checks that its parts fit one another.
 func (s *Scene) Finish() error {
 	n := len(s.V.Pos)
-	if len(s.V.Nrm) != n || len(s.V.UV0) != n || len(s.V.UV1) != 0 && len(s.V.UV1) != n || len(s.V.Color) != 0 && len(s.V.Color) != n {
+	if len(s.V.Nrm) != n || len(s.V.UV0) != n || len(s.V.UV1) != 0 && len(s.V.UV1) != n || len(s.V.Color) != 0 && len(s.V.Color) != n || len(s.V.Tan) != 0 && len(s.V.Tan) != n {
 		return errors.New("scene: vertex attributes differ in length")
 	}
 	if len(s.Index) != 3*len(s.Mat) || len(s.Obj) != len(s.Mat) {

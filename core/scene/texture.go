@@ -194,12 +194,18 @@ func (s *Scene) Emission(m *Material, p *SurfacePoint) vec.V3 {
 }
 
 // ShadingNormal returns the vertex normal bent by the normal texture. The
-// tangent frame comes from the texture coordinates of the triangle.
+// tangent frame is the file's where it has one, else it comes from the texture
+// coordinates of the triangle.
 func (s *Scene) ShadingNormal(m *Material, p *SurfacePoint) vec.V3 {
 	if m.NormalTex.Texture < 0 {
 		return p.Ns
 	}
 	i, j, k := s.Corner(p.Tri)
+	if len(s.V.Tan) > 0 {
+		if t, b, ok := s.tangents(p); ok {
+			return s.bent(m, p, t, b)
+		}
+	}
 	uv := s.V.UV0
 	if m.NormalTex.Set == 1 && len(s.V.UV1) > 0 {
 		uv = s.V.UV1
@@ -228,7 +234,31 @@ func (s *Scene) ShadingNormal(m *Material, p *SurfacePoint) vec.V3 {
 	if det > 0 {
 		b = b.Neg()
 	}
+	return s.bent(m, p, t, b)
+}
+
+// tangents is the frame that the vertices of p's triangle bring along (glTF 2.0, section
+// 3.7.2.1: the bitangent is the cross product of normal and tangent, times a sign).
+func (s *Scene) tangents(p *SurfacePoint) (t, b vec.V3, ok bool) {
+	i, j, k := s.Corner(p.Tri)
+	w := 1 - p.U - p.V
+	x, y, z := &s.V.Tan[i], &s.V.Tan[j], &s.V.Tan[k]
+	at := func(q int) float32 { return w*x[q] + p.U*y[q] + p.V*z[q] }
+	t = vec.V3{X: at(0), Y: at(1), Z: at(2)}
+	t = t.Sub(p.Ns.Scale(p.Ns.Dot(t))).Norm()
+	if t == (vec.V3{}) || x[3] == 0 {
+		return t, b, false
+	}
+	b = p.Ns.Cross(t)
+	if x[3] < 0 {
+		b = b.Neg()
+	}
+	return t, b, true
+}
+
+// bent is the shading normal that the normal texture says in the frame t, b.
+func (s *Scene) bent(m *Material, p *SurfacePoint, t, b vec.V3) vec.V3 {
 	c := s.Texel(&m.NormalTex, p, false)
 	x, y, z := (2*c[0]-1)*m.NormalScale, (2*c[1]-1)*m.NormalScale, 2*c[2]-1
-	return t.Scale(x).Add(b.Scale(y)).Add(n.Scale(max(z, 1e-3))).Norm()
+	return t.Scale(x).Add(b.Scale(y)).Add(p.Ns.Scale(max(z, 1e-3))).Norm()
 }

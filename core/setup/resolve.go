@@ -178,6 +178,7 @@ func (st *State) Lamps(s *scene.Scene, assets *Assets) []*Lamp {
 	for _, r := range st.Lights {
 		frame := st.travel(&r, s)
 		l := &Lamp{Resolved: r.moved(frame), Frame: frame, Source: r.source(s, assets, frame)}
+		l.tilted(assets)
 		l.PerUnit = r.perUnit(l.Source)
 		l.PerOutput = l.PerUnit[r.OutputUnit()]
 		l.Key = r.key(frame)
@@ -206,6 +207,18 @@ func (r Resolved) moved(m *vec.Mat4) Resolved {
 		}
 	}
 	return r
+}
+
+// tilted allows for what a luminaire's lamp gives less, or more, as it is tilted, where
+// its output is as measured.
+func (l *Lamp) tilted(assets *Assets) {
+	p := l.Profile
+	if p == nil || p.Scaled || l.Source.Kind == light.Tube {
+		return
+	}
+	if data := assets.Profiles[p.Blob]; data != nil {
+		l.level *= data.AtTilt(math.Acos(min(max(-float64(l.Source.Aim.Y), -1), 1)) * 180 / math.Pi)
+	}
 }
 
 func v3(a [3]float64) vec.V3 { return vec.New(a[0], a[1], a[2]) }

@@ -28,11 +28,12 @@ func (r *reader) place(i, up int, local vec.Mat4) {
 		r.numbers = map[int]int{}
 	}
 	r.numbers[i] = len(r.out.Nodes)
+	r.origin = append(r.origin, i)
 	r.out.Nodes = append(r.out.Nodes, o)
 }
 
-// instances are the transforms of a node drawn many times (EXT_mesh_gpu_instancing).
-func (r *reader) instances(at string, attributes map[string]int, m vec.Mat4) ([]vec.Mat4, error) {
+// instances are the transforms within a node drawn many times (EXT_mesh_gpu_instancing).
+func (r *reader) instances(at string, attributes map[string]int) ([]vec.Mat4, error) {
 	at += ".extensions.EXT_mesh_gpu_instancing.attributes"
 	count := -1
 	get := func(name, kind string) (span, bool, error) {
@@ -86,7 +87,7 @@ func (r *reader) instances(at string, attributes map[string]int, m vec.Mat4) ([]
 				b[k] /= l
 			}
 		}
-		out[i] = m.Mul(vec.TRS(a, b, c))
+		out[i] = vec.TRS(a, b, c)
 	}
 	return out, nil
 }

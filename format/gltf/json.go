@@ -45,6 +45,7 @@ type node struct {
 	Translation []float64 `json:"translation,omitempty"`
 	Rotation    []float64 `json:"rotation,omitempty"`
 	Scale       []float64 `json:"scale,omitempty"`
+	Weights     []float64 `json:"weights,omitempty"`
 	Extensions  struct {
 		Light *struct {
 			Light int `json:"light"`
@@ -59,25 +60,41 @@ type node struct {
 type mesh struct {
 	Name       string      `json:"name,omitempty"`
 	Primitives []primitive `json:"primitives"`
+	Weights    []float64   `json:"weights,omitempty"`
 }
 
 type primitive struct {
-	Attributes map[string]int `json:"attributes"`
-	Indices    *int           `json:"indices,omitempty"`
-	Material   *int           `json:"material,omitempty"`
-	Mode       *int           `json:"mode,omitempty"`
+	Attributes map[string]int   `json:"attributes"`
+	Indices    *int             `json:"indices,omitempty"`
+	Material   *int             `json:"material,omitempty"`
+	Mode       *int             `json:"mode,omitempty"`
+	Targets    []map[string]int `json:"targets,omitempty"`
 }
 
 type accessor struct {
-	BufferView    *int            `json:"bufferView,omitempty"`
-	ByteOffset    int64           `json:"byteOffset,omitempty"`
-	ComponentType int             `json:"componentType"`
-	Normalized    bool            `json:"normalized,omitempty"`
-	Count         int64           `json:"count"`
-	Type          string          `json:"type"`
-	Min           []float64       `json:"min,omitempty"`
-	Max           []float64       `json:"max,omitempty"`
-	Sparse        json.RawMessage `json:"sparse,omitempty"`
+	BufferView    *int      `json:"bufferView,omitempty"`
+	ByteOffset    int64     `json:"byteOffset,omitempty"`
+	ComponentType int       `json:"componentType"`
+	Normalized    bool      `json:"normalized,omitempty"`
+	Count         int64     `json:"count"`
+	Type          string    `json:"type"`
+	Min           []float64 `json:"min,omitempty"`
+	Max           []float64 `json:"max,omitempty"`
+	Sparse        *sparse   `json:"sparse,omitempty"`
+}
+
+// sparse says where an accessor differs from its buffer view, or from zero.
+type sparse struct {
+	Count   int64 `json:"count"`
+	Indices struct {
+		BufferView    int   `json:"bufferView"`
+		ByteOffset    int64 `json:"byteOffset,omitempty"`
+		ComponentType int   `json:"componentType"`
+	} `json:"indices"`
+	Values struct {
+		BufferView int   `json:"bufferView"`
+		ByteOffset int64 `json:"byteOffset,omitempty"`
+	} `json:"values"`
 }
 
 type bufferView struct {

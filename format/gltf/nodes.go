@@ -106,6 +106,9 @@ func (r *reader) nodes() error {
 			if _, ok := p.Attributes["COLOR_0"]; ok {
 				r.colours = true
 			}
+			if _, ok := p.Attributes["TANGENT"]; ok {
+				r.tangents = true
+			}
 		}
 	}
 	seen := make([]bool, len(r.doc.Nodes))
@@ -160,9 +163,9 @@ func (r *reader) visit(i, up int, parent vec.Mat4, path string, depth int, seen 
 		if *n.Mesh < 0 || *n.Mesh >= len(r.doc.Meshes) {
 			return r.fail(at+".mesh", again, "names mesh %d of %d", *n.Mesh, len(r.doc.Meshes))
 		}
-		places := []vec.Mat4{m}
+		places := []vec.Mat4{vec.Identity()}
 		if in := n.Extensions.Instancing; in != nil {
-			if places, err = r.instances(at, in.Attributes, m); err != nil {
+			if places, err = r.instances(at, in.Attributes); err != nil {
 				return err
 			}
 		}
@@ -171,7 +174,7 @@ func (r *reader) visit(i, up int, parent vec.Mat4, path string, depth int, seen 
 			if len(places) > 1 {
 				called = fmt.Sprintf("%s %d", name, k+1)
 			}
-			if err := r.mesh(*n.Mesh, p, called, path, at0); err != nil {
+			if err := r.instance(at, *n.Mesh, n.Weights, called, path, at0, p, m.Mul(p)); err != nil {
 				return err
 			}
 		}
@@ -294,34 +297,144 @@ func (r *reader) light(at string, k int, m vec.Mat4, name string) error {
 	return nil
 }
 
-func (r *reader) mesh(k int, m vec.Mat4, name, path string, node int) error {
+// instance puts mesh k, with a node's weights for its morph targets, into the place.
+func (r *reader) instance(at string, k int, weights []float64, name, path string, node int, to, world vec.Mat4) error {
+	if r.parts += len(r.doc.Meshes[k].Primitives); r.parts > r.lim.Parts {
+		return r.fail(at, "merge parts, or draw fewer instances", "the level draws over %d parts", r.lim.Parts)
+	}
+	m, err := r.mesh(k, weights)
+	if err != nil || len(m.Mat) == 0 {
+		return err
+	}
 	s := r.out
-	obj := scene.Object{Name: name, Path: path, First: len(s.Mat), Node: node}
+	switch {
+	case int64(len(s.V.Pos)+len(m.V.Pos)) > r.lim.Vertices:
+		return r.fail(at, "split the level or reduce its detail", "the place has over %d vertices", r.lim.Vertices)
+	case int64(len(s.Mat)+len(m.Mat)) > r.lim.Triangles:
+		return r.fail(at, "split the level or reduce its detail", "the place has over %d triangles", r.lim.Triangles)
+	}
+	if err := r.ctx.Err(); err != nil {
+		return err
+	}
+	base := len(s.V.Pos)
+	if flat := s.Instance(m, name, path, node, to, world, r.moves(node)); flat > 0 {
+		r.warn("%s: %d triangles without area are left out", path, flat)
+	}
+	for i, q := range s.V.Pos[base:] {
+		if !q.Finite() || q.Max() > 1e7 || q.Neg().Max() > 1e7 {
+			return r.fail(fmt.Sprintf("%s, vertex %d of meshes[%d]", at, i, k), again, "the position %g, %g, %g is no place", q.X, q.Y, q.Z)
+		}
+	}
+	return nil
+}
+
+// moves reports whether an animation moves a node of the scene, or one that it hangs
+// from.
+func (r *reader) moves(node int) bool {
+	if r.animated == nil {
+		r.animated = map[int]bool{}
+		for _, a := range r.doc.Animations {
+			for _, c := range a.Channels {
+				if c.Target.Node != nil {
+					r.animated[*c.Target.Node] = true
+				}
+			}
+		}
+	}
+	for ; node != scene.None; node = r.out.Nodes[node].Parent {
+		if r.animated[r.origin[node]] {
+			return true
+		}
+	}
+	return false
+}
+
+// mesh reads mesh k once for each set of weights of its morph targets.
+func (r *reader) mesh(k int, weights []float64) (*scene.Mesh, error) {
+	of := &r.doc.Meshes[k]
+	if len(weights) == 0 {
+		weights = of.Weights
+	}
+	key := fmt.Sprint(k, weights)
+	if m := r.meshes[key]; m != nil {
+		return m, nil
+	}
+	m := &scene.Mesh{}
 	flat := 0
-	for pi := range r.doc.Meshes[k].Primitives {
-		n, err := r.primitive(fmt.Sprintf("meshes[%d].primitives[%d]", k, pi), &r.doc.Meshes[k].Primitives[pi], m, uint32(len(s.Objects)))
+	for pi := range of.Primitives {
+		n, err := r.primitive(fmt.Sprintf("meshes[%d].primitives[%d]", k, pi), &of.Primitives[pi], weights, m)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		flat += n
 	}
 	if flat > 0 {
-		r.warn("%s: %d triangles without area are left out", path, flat)
+		r.warn("meshes[%d] %q: %d triangles without area are left out", k, of.Name, flat)
 	}
-	if obj.Count = len(s.Mat) - obj.First; obj.Count == 0 {
-		return nil
+	if r.meshes == nil {
+		r.meshes = map[string]*scene.Mesh{}
 	}
-	s.Objects = append(s.Objects, obj)
-	return nil
+	r.meshes[key] = m
+	return m, nil
 }
 
-func (r *reader) primitive(at string, p *primitive, m vec.Mat4, obj uint32) (flat int, err error) {
-	if r.parts++; r.parts > r.lim.Parts {
-		return 0, r.fail(at, "merge parts, or draw fewer instances", "the level draws over %d parts", r.lim.Parts)
+// vertices are the attributes of a primitive.
+type vertices struct {
+	pos, nrm, tan, uv0, uv1, col span
+	n                            int
+}
+
+// known attributes; what else a primitive has is left out.
+var known = []string{"POSITION", "NORMAL", "TANGENT", "TEXCOORD_0", "TEXCOORD_1", "COLOR_0"}
+
+func (r *reader) vertices(at string, p *primitive, room int64) (v vertices, err error) {
+	quantized := slices.Contains(r.doc.ExtensionsUsed, "KHR_mesh_quantization")
+	at += ".attributes."
+	v.pos, err = r.accessor(at+"POSITION", p.Attributes["POSITION"], room, "VEC3")
+	if err != nil {
+		return v, err
 	}
-	if r.parts%256 == 0 && r.ctx.Err() != nil {
-		return 0, r.ctx.Err()
+	if v.pos.comp != 5126 && (!quantized || v.pos.comp == 5125) {
+		return v, r.fail(at+"POSITION", "export positions as float, or say that KHR_mesh_quantization is used", "component type %d is not float", v.pos.comp)
 	}
+	v.n = v.pos.n
+	attr := func(to *span, name string, types ...string) {
+		i, ok := p.Attributes[name]
+		if !ok || err != nil {
+			return
+		}
+		*to, err = r.accessor(at+name, i, r.lim.Vertices, types...)
+		if err == nil && to.n != v.n {
+			err = r.fail(at+name, again, "has %d elements for %d positions", to.n, v.n)
+		}
+	}
+	attr(&v.nrm, "NORMAL", "VEC3")
+	attr(&v.tan, "TANGENT", "VEC4")
+	attr(&v.uv0, "TEXCOORD_0", "VEC2")
+	attr(&v.uv1, "TEXCOORD_1", "VEC2")
+	attr(&v.col, "COLOR_0", "VEC3", "VEC4")
+	v.pos.whole, v.uv0.whole, v.uv1.whole = quantized, quantized, quantized
+	var odd []string
+	for name := range p.Attributes {
+		if !slices.Contains(known, name) {
+			odd = append(odd, name)
+		}
+	}
+	slices.Sort(odd)
+	for _, name := range odd {
+		r.warn("the vertex attribute %s is left out", name)
+	}
+	return v, err
+}
+
+func triple(s *span, i int) vec.V3 {
+	if s.n == 0 {
+		return vec.V3{}
+	}
+	return vec.V3{X: s.float(i, 0), Y: s.float(i, 1), Z: s.float(i, 2)}
+}
+
+func (r *reader) primitive(at string, p *primitive, weights []float64, m *scene.Mesh) (flat int, err error) {
 	mode := 4
 	if p.Mode != nil {
 		mode = *p.Mode
@@ -333,52 +446,17 @@ func (r *reader) primitive(at string, p *primitive, m vec.Mat4, obj uint32) (fla
 		r.warn("%s: points and lines are left out", at)
 		return 0, nil
 	}
-	ai, ok := p.Attributes["POSITION"]
-	if !ok {
+	if _, ok := p.Attributes["POSITION"]; !ok {
 		r.warn("%s: has no positions and is left out", at)
 		return 0, nil
 	}
-	s := r.out
-	base := len(s.V.Pos)
-	pos, err := r.accessor(at+".attributes.POSITION", ai, r.lim.Vertices-int64(base), "VEC3")
-	if err != nil {
-		return 0, err
-	}
-	quantized := slices.Contains(r.doc.ExtensionsUsed, "KHR_mesh_quantization")
-	if pos.comp != 5126 && (!quantized || pos.comp == 5125) {
-		return 0, r.fail(at+".attributes.POSITION", "export positions as float, or say that KHR_mesh_quantization is used", "component type %d is not float", pos.comp)
-	}
-	pos.whole = quantized
-	attr := func(name string, types ...string) (span, bool, error) {
-		i, ok := p.Attributes[name]
-		if !ok {
-			return span{}, false, nil
-		}
-		sp, err := r.accessor(at+".attributes."+name, i, r.lim.Vertices, types...)
-		if err == nil && sp.n != pos.n {
-			err = r.fail(at+".attributes."+name, again, "has %d elements for %d positions", sp.n, pos.n)
-		}
-		return sp, true, err
-	}
-	nrm, hasN, err := attr("NORMAL", "VEC3")
-	if err != nil {
-		return 0, err
-	}
-	uv0, hasUV0, err := attr("TEXCOORD_0", "VEC2")
-	if err != nil {
-		return 0, err
-	}
-	uv1, hasUV1, err := attr("TEXCOORD_1", "VEC2")
-	if err != nil {
-		return 0, err
-	}
-	uv0.whole, uv1.whole = quantized, quantized
-	col, hasC, err := attr("COLOR_0", "VEC3", "VEC4")
+	base := len(m.V.Pos)
+	v, err := r.vertices(at, p, r.lim.Vertices-int64(base))
 	if err != nil {
 		return 0, err
 	}
 	var ix span
-	n := pos.n
+	n := v.n
 	if p.Indices != nil {
 		if ix, err = r.accessor(at+".indices", *p.Indices, 3*r.lim.Triangles, "SCALAR"); err != nil {
 			return 0, err
@@ -394,118 +472,179 @@ func (r *reader) primitive(at string, p *primitive, m vec.Mat4, obj uint32) (fla
 	} else if n%3 != 0 {
 		r.warn("%s: %d indices are not whole triangles, the rest is left out", at, n)
 	}
-	if int64(len(s.Mat)+tris) > r.lim.Triangles {
+	if int64(len(m.Mat)+tris) > r.lim.Triangles {
 		return 0, r.fail(at, "split the level or reduce its detail", "the place has over %d triangles", r.lim.Triangles)
 	}
-	mat := uint16(len(s.Materials) - 1)
+	mat := uint16(len(r.out.Materials) - 1)
 	if p.Material != nil {
-		if *p.Material < 0 || *p.Material >= len(s.Materials)-1 {
-			return 0, r.fail(at+".material", again, "names material %d of %d", *p.Material, len(s.Materials)-1)
+		if *p.Material < 0 || *p.Material >= len(r.out.Materials)-1 {
+			return 0, r.fail(at+".material", again, "names material %d of %d", *p.Material, len(r.out.Materials)-1)
 		}
 		mat = uint16(*p.Material)
 	}
-	for i := range pos.n {
-		q := m.Point(vec.V3{X: pos.float(i, 0), Y: pos.float(i, 1), Z: pos.float(i, 2)})
+	r.take(&v, m)
+	if err := r.morph(at, p, weights, m, base); err != nil {
+		return 0, err
+	}
+	for i, q := range m.V.Pos[base:] {
 		if !q.Finite() || q.Max() > 1e7 || q.Neg().Max() > 1e7 {
-			return 0, r.fail(fmt.Sprintf("accessors[%d], element %d", ai, i), again, "the position %g, %g, %g is no place", q.X, q.Y, q.Z)
-		}
-		s.V.Pos = append(s.V.Pos, q)
-		var nn vec.V3
-		if hasN {
-			nn = m.Normal(vec.V3{X: nrm.float(i, 0), Y: nrm.float(i, 1), Z: nrm.float(i, 2)}).Norm()
-			if !nn.Finite() {
-				nn = vec.V3{}
-			}
-		}
-		s.V.Nrm = append(s.V.Nrm, nn)
-		pair := func(sp *span, has bool) (u vec.V2) {
-			if has {
-				u = vec.V2{X: sp.float(i, 0), Y: sp.float(i, 1)}
-				if !(vec.V3{X: u.X, Y: u.Y}).Finite() {
-					u = vec.V2{}
-				}
-			}
-			return u
-		}
-		s.V.UV0 = append(s.V.UV0, pair(&uv0, hasUV0))
-		if r.twoUV {
-			s.V.UV1 = append(s.V.UV1, pair(&uv1, hasUV1))
-		}
-		if r.colours {
-			c := [4]float32{1, 1, 1, 1}
-			if hasC {
-				for q := range col.of {
-					if v := col.float(i, q); v >= 0 && v <= 1e4 {
-						c[q] = v
-					}
-				}
-			}
-			s.V.Color = append(s.V.Color, c)
+			return 0, r.fail(fmt.Sprintf("accessors[%d], element %d", p.Attributes["POSITION"], i), again, "the position %g, %g, %g is no place", q.X, q.Y, q.Z)
 		}
 	}
-	at3 := func(i int) (uint32, error) {
-		if p.Indices == nil {
-			return uint32(base + i), nil
-		}
-		v := ix.uint(i)
-		if int64(v) >= int64(pos.n) {
-			return 0, r.fail(fmt.Sprintf("accessors[%d], element %d", *p.Indices, i), again, "names vertex %d of %d", v, pos.n)
-		}
-		return uint32(base) + v, nil
-	}
-	flip := m.Det3() < 0
+	first := len(m.Mat)
 	for t := range tris {
-		var k [3]int
-		switch mode {
-		case 4:
-			k = [3]int{3 * t, 3*t + 1, 3*t + 2}
-		case 5:
-			k = [3]int{t, t + 1 + t%2, t + 2 - t%2}
-		case 6:
-			k = [3]int{t + 1, t + 2, 0}
-		}
-		var v [3]uint32
-		for q := range 3 {
-			if v[q], err = at3(k[q]); err != nil {
-				return 0, err
+		k := corners(mode, t)
+		for q := range k {
+			if p.Indices != nil {
+				i := ix.uint(k[q])
+				if int64(i) >= int64(v.n) {
+					return 0, r.fail(fmt.Sprintf("accessors[%d], element %d", *p.Indices, k[q]), again, "names vertex %d of %d", i, v.n)
+				}
+				k[q] = int(i)
 			}
+			k[q] += base
 		}
-		if flip {
-			v[1], v[2] = v[2], v[1]
-		}
-		a := s.V.Pos[v[0]]
-		if c := s.V.Pos[v[1]].Sub(a).Cross(s.V.Pos[v[2]].Sub(a)); !(c.Dot(c) > 0) {
+		a := m.V.Pos[k[0]]
+		if c := m.V.Pos[k[1]].Sub(a).Cross(m.V.Pos[k[2]].Sub(a)); !(c.Dot(c) > 0) {
 			flat++
 			continue
 		}
-		s.Index = append(s.Index, v[0], v[1], v[2])
-		s.Mat = append(s.Mat, mat)
-		s.Obj = append(s.Obj, obj)
+		m.Index = append(m.Index, uint32(k[0]), uint32(k[1]), uint32(k[2]))
+		m.Mat = append(m.Mat, mat)
 	}
-	if !hasN {
-		r.flatNormals(base, len(s.Mat)-tris+flat)
+	if v.nrm.n == 0 {
+		flatNormals(m, first)
 	}
 	return flat, nil
+}
+
+// corners are the places in the list of indices of triangle t, by the primitive's mode:
+// triangles, a strip, a fan (glTF 2.0, section 3.7.2.1).
+func corners(mode, t int) [3]int {
+	switch mode {
+	case 5:
+		return [3]int{t, t + 1 + t%2, t + 2 - t%2}
+	case 6:
+		return [3]int{t + 1, t + 2, 0}
+	}
+	return [3]int{3 * t, 3*t + 1, 3*t + 2}
+}
+
+// take appends a primitive's vertices to a mesh. What some primitives of the file have
+// and this one has not is filled in.
+func (r *reader) take(v *vertices, m *scene.Mesh) {
+	pair := func(s *span, i int) (u vec.V2) {
+		if s.n > 0 {
+			u = vec.V2{X: s.float(i, 0), Y: s.float(i, 1)}
+			if !(vec.V3{X: u.X, Y: u.Y}).Finite() {
+				u = vec.V2{}
+			}
+		}
+		return u
+	}
+	for i := range v.n {
+		m.V.Pos = append(m.V.Pos, triple(&v.pos, i))
+		n := triple(&v.nrm, i).Norm()
+		if !n.Finite() {
+			n = vec.V3{}
+		}
+		m.V.Nrm = append(m.V.Nrm, n)
+		m.V.UV0 = append(m.V.UV0, pair(&v.uv0, i))
+		if r.twoUV {
+			m.V.UV1 = append(m.V.UV1, pair(&v.uv1, i))
+		}
+		if r.colours {
+			c := [4]float32{1, 1, 1, 1}
+			for q := range v.col.of {
+				if x := v.col.float(i, q); x >= 0 && x <= 1e4 {
+					c[q] = x
+				}
+			}
+			m.V.Color = append(m.V.Color, c)
+		}
+		if r.tangents {
+			var t [4]float32
+			if d := triple(&v.tan, i).Norm(); v.nrm.n > 0 && d != (vec.V3{}) && d.Finite() {
+				t = [4]float32{d.X, d.Y, d.Z, 1}
+				if v.tan.float(i, 3) < 0 {
+					t[3] = -1
+				}
+			}
+			m.V.Tan = append(m.V.Tan, t)
+		}
+	}
+}
+
+// morph moves a primitive's vertices, from base on, by its targets times their weights
+// (glTF 2.0, section 3.7.2.2).
+func (r *reader) morph(at string, p *primitive, weights []float64, m *scene.Mesh, base int) error {
+	for k, target := range p.Targets {
+		if k >= len(weights) || weights[k] == 0 {
+			continue
+		}
+		w := float32(weights[k])
+		if !(w > -1e4 && w < 1e4) {
+			return r.fail(at, again, "the weight %g of its morph target %d is out of bounds", weights[k], k)
+		}
+		for name, i := range target {
+			if name != "POSITION" && name != "NORMAL" && name != "TANGENT" {
+				r.warn("the attribute %s of morph targets is left out", name)
+				continue
+			}
+			d, err := r.accessor(fmt.Sprintf("%s.targets[%d].%s", at, k, name), i, r.lim.Vertices, "VEC3")
+			if err != nil {
+				return err
+			}
+			if d.n != len(m.V.Pos)-base {
+				return r.fail(fmt.Sprintf("%s.targets[%d].%s", at, k, name), again, "has %d elements for %d positions", d.n, len(m.V.Pos)-base)
+			}
+			d.whole = slices.Contains(r.doc.ExtensionsUsed, "KHR_mesh_quantization")
+			for q := range d.n {
+				by := triple(&d, q).Scale(w)
+				switch name {
+				case "POSITION":
+					m.V.Pos[base+q] = m.V.Pos[base+q].Add(by)
+				case "NORMAL":
+					m.V.Nrm[base+q] = m.V.Nrm[base+q].Add(by)
+				case "TANGENT":
+					if r.tangents {
+						t := &m.V.Tan[base+q]
+						t[0], t[1], t[2] = t[0]+by.X, t[1]+by.Y, t[2]+by.Z
+					}
+				}
+			}
+		}
+	}
+	if len(p.Targets) > 0 {
+		for q := base; q < len(m.V.Nrm); q++ {
+			m.V.Nrm[q] = m.V.Nrm[q].Norm()
+		}
+	}
+	return nil
 }
 
 // flatNormals gives the triangles from first on their own flat normals, as
 // glTF 2.0 asks where a file has none: vertices shared by triangles of another
 // direction are copied.
-func (r *reader) flatNormals(base, first int) {
-	v := &r.out.V
-	set := make(map[uint32]vec.V3, len(v.Pos)-base)
-	for t := first; t < len(r.out.Mat); t++ {
-		_, n := r.out.Area(uint32(t))
+func flatNormals(m *scene.Mesh, first int) {
+	v := &m.V
+	set := map[uint32]vec.V3{}
+	for t := first; t < len(m.Mat); t++ {
+		a := v.Pos[m.Index[3*t]]
+		n := v.Pos[m.Index[3*t+1]].Sub(a).Cross(v.Pos[m.Index[3*t+2]].Sub(a)).Norm()
 		for k := range 3 {
-			at := &r.out.Index[3*t+k]
+			at := &m.Index[3*t+k]
 			old, used := set[*at]
 			if used && old != n {
 				v.Pos, v.Nrm, v.UV0 = append(v.Pos, v.Pos[*at]), append(v.Nrm, n), append(v.UV0, v.UV0[*at])
-				if r.twoUV {
+				if len(v.UV1) > 0 {
 					v.UV1 = append(v.UV1, v.UV1[*at])
 				}
-				if r.colours {
+				if len(v.Color) > 0 {
 					v.Color = append(v.Color, v.Color[*at])
+				}
+				if len(v.Tan) > 0 {
+					v.Tan = append(v.Tan, v.Tan[*at])
 				}
 				*at = uint32(len(v.Pos) - 1)
 			}

@@ -136,9 +136,15 @@ type reader struct {
 	pathOf  []string
 	twoUV   bool
 	colours bool
-	numbers map[int]int // node of the file: node of the scene
-	taken   int64       // elements so far
-	parts   int         // primitives so far
+	// tangents tells that some primitive brings its own.
+	tangents bool
+	meshes   map[string]*scene.Mesh
+	animated map[int]bool // nodes of the file
+	origin   []int        // of each node of the scene, the file's
+	numbers  map[int]int  // node of the file: node of the scene
+	taken    int64        // elements so far
+	made     int64        // bytes of sparse accessors so far
+	parts    int          // primitives so far
 }
 
 func (r *reader) fail(path, remedy, format string, a ...any) error {
@@ -376,6 +382,10 @@ type span struct {
 	whole  bool // integers that are not normalised mean themselves (KHR_mesh_quantization)
 }
 
+// maxMade bounds what sparse accessors, and those without a buffer view, stand for, in
+// bytes.
+const maxMade = 256 << 20
+
 // accessor checks everything about accessor i before any memory is taken.
 func (r *reader) accessor(at string, i int, limit int64, types ...string) (span, error) {
 	if i < 0 || i >= len(r.doc.Accessors) {
@@ -396,18 +406,23 @@ func (r *reader) accessor(at string, i int, limit int64, types ...string) (span,
 	if r.taken += a.Count; r.taken > r.lim.Elements {
 		return span{}, r.fail(at, "draw fewer instances of what is large", "the level reads over %d elements", r.lim.Elements)
 	}
-	if len(a.Sparse) > 0 {
-		return span{}, r.fail(at+".sparse", "export without sparse accessors", "sparse accessors are not supported")
-	}
 	of := typeSize[a.Type]
+	stride := int64(cs * of)
+	whole := span{nil, int(stride), int(a.Count), of, a.ComponentType, a.Normalized, false}
+	if a.BufferView == nil || a.Sparse != nil {
+		// These take memory that the file does not have.
+		if r.made += a.Count * stride; r.made > maxMade {
+			return span{}, r.fail(at, "export without sparse accessors", "its sparse accessors stand for over %d MB", maxMade>>20)
+		}
+	}
 	if a.BufferView == nil {
-		return span{}, r.fail(at, again, "has no buffer view")
+		whole.data = make([]byte, a.Count*stride) // zeros (glTF 2.0, section 3.6.2.1)
+		return whole, r.fill(at, a, &whole)
 	}
 	data, v, err := r.view(at+".bufferView", *a.BufferView)
 	if err != nil {
 		return span{}, err
 	}
-	stride := int64(cs * of)
 	if v.ByteStride != 0 {
 		if v.ByteStride < stride {
 			return span{}, r.fail(at, again, "elements of %d bytes lie %d apart", stride, v.ByteStride)
@@ -417,7 +432,60 @@ func (r *reader) accessor(at string, i int, limit int64, types ...string) (span,
 	if a.ByteOffset < 0 || a.ByteOffset > int64(len(data)) || (a.Count-1)*stride+int64(cs*of) > int64(len(data))-a.ByteOffset {
 		return span{}, r.fail(at, "the file is cut short or damaged; "+again, "%d elements do not fit into a buffer view of %d bytes", a.Count, len(data))
 	}
-	return span{data[a.ByteOffset:], int(stride), int(a.Count), of, a.ComponentType, a.Normalized, false}, nil
+	s := whole
+	s.data, s.stride = data[a.ByteOffset:], int(stride)
+	if a.Sparse == nil {
+		return s, nil
+	}
+	whole.data = make([]byte, whole.n*whole.stride)
+	for i := range whole.n {
+		copy(whole.data[i*whole.stride:(i+1)*whole.stride], s.data[i*s.stride:])
+	}
+	return whole, r.fill(at, a, &whole)
+}
+
+// fill puts a sparse accessor's values into to, which has the others (glTF 2.0, section
+// 3.6.2.3).
+func (r *reader) fill(at string, a *accessor, to *span) error {
+	x := a.Sparse
+	if x == nil {
+		return nil
+	}
+	at += ".sparse"
+	if x.Count < 1 || x.Count > a.Count {
+		return r.fail(at+".count", again, "%d is not between 1 and %d", x.Count, a.Count)
+	}
+	part := func(at string, view int, offset, size int64) ([]byte, error) {
+		data, _, err := r.view(at+".bufferView", view)
+		if err == nil && (offset < 0 || offset > int64(len(data)) || x.Count*size > int64(len(data))-offset) {
+			err = r.fail(at, "the file is cut short or damaged; "+again, "%d elements do not fit into a buffer view of %d bytes", x.Count, len(data))
+		}
+		if err != nil {
+			return nil, err
+		}
+		return data[offset:], nil
+	}
+	kind := x.Indices.ComponentType
+	if kind != 5121 && kind != 5123 && kind != 5125 {
+		return r.fail(at+".indices.componentType", again, "%d is not an index", kind)
+	}
+	where, err := part(at+".indices", x.Indices.BufferView, x.Indices.ByteOffset, int64(compSize[kind]))
+	if err != nil {
+		return err
+	}
+	values, err := part(at+".values", x.Values.BufferView, x.Values.ByteOffset, int64(to.stride))
+	if err != nil {
+		return err
+	}
+	ix := span{data: where, stride: compSize[kind], n: int(x.Count), of: 1, comp: kind}
+	for i := range ix.n {
+		k := ix.uint(i)
+		if int64(k) >= a.Count {
+			return r.fail(fmt.Sprintf("%s.indices, element %d", at, i), again, "names element %d of %d", k, a.Count)
+		}
+		copy(to.data[int(k)*to.stride:(int(k)+1)*to.stride], values[i*to.stride:])
+	}
+	return nil
 }
 
 func (s *span) float(i, k int) float32 {

@@ -1,5 +1,5 @@
 // Package ies reads and writes luminaire photometry as LM-63 files of 1986,
-// 1991, 1995 and 2002: angles of types A, B and C, measured as a whole or with
+// 1991, 1995, 2002 and 2019: angles of types A, B and C, measured as a whole or with
 // its lamps. Angles are in degrees, intensities in candela.
 package ies
 
@@ -22,9 +22,10 @@ const (
 
 // File is what an LM-63 file says.
 type File struct {
-	Version  int               // 1986, 1991, 1995 or 2002
+	Version  int               // 1986, 1991, 1995, 2002 or 2019
 	Keywords map[string]string // [TEST], [MANUFAC] and so on; free lines of 1986 under ""
 	Profile  *photometry.Profile
+	Origin   string   // how the values came about, as files of 2019 say; empty for none
 	Notes    []string // what was passed over
 }
 
@@ -130,15 +131,17 @@ func Read(name string, data []byte) (*File, error) {
 		}
 		up := strings.ToUpper(l)
 		switch {
+		case r.at == 1 && strings.HasPrefix(up, "IES:LM-63-2019"):
+			f.Version = 2019
 		case r.at == 1 && strings.HasPrefix(up, "IESNA:LM-63-2002"):
 			f.Version = 2002
 		case r.at == 1 && strings.HasPrefix(up, "IESNA:LM-63-1995"):
 			f.Version = 1995
 		case r.at == 1 && strings.HasPrefix(up, "IESNA91"):
 			f.Version = 1991
-		case r.at == 1 && strings.HasPrefix(up, "IESNA"):
-			f.Version = 2002
-			f.Notes = append(f.Notes, fmt.Sprintf("%q is no version of LM-63 that is known: read as that of 2002", clip(l)))
+		case r.at == 1 && (strings.HasPrefix(up, "IESNA") || strings.HasPrefix(up, "IES:")):
+			f.Version = 2019
+			f.Notes = append(f.Notes, fmt.Sprintf("%q is no version of LM-63 that is known: read as that of 2019", clip(l)))
 		case strings.HasPrefix(up, "TILT="):
 			tilt = strings.TrimSpace(up[5:])
 			if tilt == "" {
@@ -171,35 +174,85 @@ func Read(name string, data []byte) (*File, error) {
 			f.Keywords[key] = strings.Join(lines, " ")
 		}
 	}
+	var table *photometry.Tilt
 	switch tilt {
 	case "NONE":
 	case "INCLUDE":
-		if _, err := r.count("the lamp's position in the luminaire", 1, 3); err != nil {
+		var err error
+		if table, err = r.tilt(); err != nil {
 			return nil, err
 		}
-		n, err := r.count("the number of tilt angles", 1, maxAngles)
-		if err != nil {
-			return nil, err
-		}
-		if _, err := r.list("a tilt angle or factor", 2*n); err != nil {
-			return nil, err
-		}
-		f.Notes = append(f.Notes, "the lamp's output is measured for tilts of the luminaire: the upright one is used")
 	default:
 		f.Notes = append(f.Notes, fmt.Sprintf("the tilt table %q is another file: the upright luminaire is used", clip(tilt)))
 	}
-	p, err := r.profile()
+	p, err := r.profile(f)
 	if err != nil {
 		return nil, err
 	}
-	f.Profile = p
+	f.Profile, p.Tilt = p, table
 	if len(r.words) > 0 {
 		f.Notes = append(f.Notes, fmt.Sprintf("line %d has more numbers than the luminaire needs", r.at))
 	}
 	return f, nil
 }
 
-func (r *reader) profile() (*photometry.Profile, error) {
+// tilt reads the table that TILT=INCLUDE announces.
+func (r *reader) tilt() (t *photometry.Tilt, err error) {
+	t = &photometry.Tilt{}
+	if t.Lamp, err = r.count("the lamp's position in the luminaire", 1, 3); err != nil {
+		return nil, err
+	}
+	n, err := r.count("the number of tilt angles", 1, maxAngles)
+	if err != nil {
+		return nil, err
+	}
+	if t.Angles, err = r.list("a tilt angle", n); err != nil {
+		return nil, err
+	}
+	for i, a := range t.Angles {
+		if a < 0 || a > 180 || i > 0 && a <= t.Angles[i-1] {
+			return nil, r.fail("tilt angles rise from 0 to 180 degrees at most", "the tilt angle %g is out of order", a)
+		}
+	}
+	if t.Factors, err = r.list("a tilt factor", n); err != nil {
+		return nil, err
+	}
+	for _, k := range t.Factors {
+		if k < 0 || k > 10 {
+			return nil, r.fail("it is about 1 in most files", "a tilt factor is %g", k)
+		}
+	}
+	return t, nil
+}
+
+// origin says in words what the file generation type of LM-63-2019 says in digits: 1,
+// then whether the laboratory was accredited, values were interpolated, lumens scaled,
+// the file simulated, or nothing is known.
+func origin(v float64) string {
+	d := int(math.Round(v*1e5)) - 100000
+	digit := func(place int) bool { return d/place%10 == 1 }
+	switch {
+	case d < 0 || d > 11111:
+		return ""
+	case digit(1):
+		return "undefined"
+	case digit(10):
+		return "computer simulation"
+	}
+	s := "test at an unaccredited laboratory"
+	if digit(10000) {
+		s = "test at an accredited laboratory"
+	}
+	if digit(1000) {
+		s += ", angles interpolated"
+	}
+	if digit(100) {
+		s += ", lumens scaled"
+	}
+	return s
+}
+
+func (r *reader) profile(f *File) (*photometry.Profile, error) {
 	p := &photometry.Profile{}
 	lamps, err := r.count("the number of lamps", 1, 1000)
 	if err != nil {
@@ -239,14 +292,24 @@ func (r *reader) profile() (*photometry.Profile, error) {
 		return nil, err
 	}
 	rest := make([]float64, 6)
-	for i, what := range []string{"the width", "the length", "the height", "the ballast factor", "the ballast-lamp factor", "the watts"} {
+	for i, what := range []string{"the width", "the length", "the height", "the ballast factor", "the second ballast factor, or what newer files have in its place", "the watts"} {
 		if rest[i], err = r.number(what); err != nil {
 			return nil, err
 		}
 	}
 	p.Watts = rest[5]
 	k := v[1]
-	for i := 3; i < 5; i++ {
+	factors := 2
+	switch { // newer forms have something else in the second one's place
+	case f.Version >= 2019:
+		factors = 1
+		f.Origin = origin(rest[4])
+	case f.Version >= 1995:
+		if factors = 1; rest[4] != 1 && rest[4] != 0 {
+			f.Notes = append(f.Notes, fmt.Sprintf("%g stands where files of %d have 1 for later use: it is left out", rest[4], f.Version))
+		}
+	}
+	for i := 3; i < 3+factors; i++ {
 		if rest[i] < 0 || rest[i] > 10 {
 			return nil, r.fail("it is 1 in most files", "a ballast factor is %g", rest[i])
 		}
@@ -289,7 +352,6 @@ func Write(p *photometry.Profile, keywords [][2]string) []byte {
 		fmt.Fprintf(&b, "[%s] %s\n", k[0], k[1])
 	}
 	lamps := max(p.Lamps, 1)
-	fmt.Fprintf(&b, "TILT=NONE\n%d %g 1 %d %d %d 2 0 0 0\n1 1 %g\n", int(lamps), p.LumensPerLamp, len(p.Vertical), len(p.Horizontal), p.Geometry, p.Watts)
 	row := func(v []float64) {
 		for i, x := range v {
 			if i > 0 && i%12 == 0 {
@@ -301,6 +363,14 @@ func Write(p *photometry.Profile, keywords [][2]string) []byte {
 		}
 		b.WriteByte('\n')
 	}
+	if t := p.Tilt; t != nil {
+		fmt.Fprintf(&b, "TILT=INCLUDE\n%d\n%d\n", t.Lamp, len(t.Angles))
+		row(t.Angles)
+		row(t.Factors)
+	} else {
+		b.WriteString("TILT=NONE\n")
+	}
+	fmt.Fprintf(&b, "%d %g 1 %d %d %d 2 0 0 0\n1 1 %g\n", int(lamps), p.LumensPerLamp, len(p.Vertical), len(p.Horizontal), p.Geometry, p.Watts)
 	row(p.Vertical)
 	row(p.Horizontal)
 	for _, v := range p.Values {

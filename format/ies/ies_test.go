@@ -121,7 +121,50 @@ func TestOldAndLoose(t *testing.T) {
 	}
 	f, err = Read("x.ies", []byte(strings.Replace(old, "TILT=NONE", "TILT=INCLUDE\n1\n2\n0 90\n1 0.8", 1)))
 	require.NoError(t, err)
-	require.Len(t, f.Notes, 1)
+	require.Empty(t, f.Notes)
+	require.InDelta(t, 0.9, f.Profile.AtTilt(45), 1e-12)
+	require.InDelta(t, 0.8, f.Profile.AtTilt(170), 1e-12)
+	require.InDelta(t, 180, f.Profile.Candela(0, 0, 1), 1e-9, "facing down it is as measured")
+	again, err := Read("y.ies", Write(f.Profile, nil))
+	require.NoError(t, err)
+	require.Equal(t, f.Profile.Tilt, again.Profile.Tilt)
+	for bad, what := range map[string]string{"1\n2\n90 0\n1 0.8": "out of order", "1\n2\n0 90\n1 -1": "tilt factor", "4\n1\n0\n1": "position", "1\n2\n0 x\n": `"x"`} {
+		_, err = Read("x.ies", []byte(strings.Replace(old, "TILT=NONE", "TILT=INCLUDE\n"+bad, 1)))
+		require.ErrorContains(t, err, what)
+	}
+	f, err = Read("x.ies", []byte(strings.Replace(old, "TILT=NONE", "TILT=lamp.tlt", 1)))
+	require.NoError(t, err)
+	require.Contains(t, f.Notes[0], "LAMP.TLT")
+}
+
+// The second ballast factor multiplies in old files alone; in its place newer ones have
+// something for later use, and those of 2019 how the values came about.
+func TestFormsOfTheSecondFactor(t *testing.T) {
+	const rest = "TILT=NONE\n1 1000 1 2 1 1 2 0 0 0\n0.5 %s 10\n0 90\n0\n100 50\n"
+	for _, c := range []struct {
+		first, factor string
+		version       int
+		candela       float64
+		notes         int
+		origin        string
+	}{
+		{"", "0.5", 1986, 25, 0, ""},
+		{"IESNA91\n", "0.5", 1991, 25, 0, ""},
+		{"IESNA:LM-63-1995\n", "0.5", 1995, 50, 1, ""},
+		{"IESNA:LM-63-2002\n", "1", 2002, 50, 0, ""},
+		{"IES:LM-63-2019\n", "1.10100", 2019, 50, 0, "test at an accredited laboratory, lumens scaled"},
+		{"IES:LM-63-2019\n", "1.00010", 2019, 50, 0, "computer simulation"},
+		{"IES:LM-63-2019\n", "1.00001", 2019, 50, 0, "undefined"},
+		{"IES:LM-63-2019\n", "1.00000", 2019, 50, 0, "test at an unaccredited laboratory"},
+		{"IES:LM-63-2031\n", "1.01000", 2019, 50, 1, "test at an unaccredited laboratory, angles interpolated"},
+	} {
+		f, err := Read("x.ies", fmt.Appendf(nil, c.first+rest, c.factor))
+		require.NoError(t, err)
+		require.Equal(t, c.version, f.Version)
+		require.InDelta(t, c.candela, f.Profile.Candela(0, 0, 1), 1e-9, "%s%s", c.first, c.factor)
+		require.Len(t, f.Notes, c.notes)
+		require.Equal(t, c.origin, f.Origin)
+	}
 }
 
 func TestRefusals(t *testing.T) {
