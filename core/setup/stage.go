@@ -100,25 +100,56 @@ func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Part) {
 			parts[i] = world.Moving
 		}
 	}
-	hidden := make([]int, len(parts)) // length of the path that decided
-	for _, id := range sorted(st.setup.Objects) {
-		o := st.setup.Objects[id]
-		for i := range s.Objects {
-			if !scene.Under(s.Objects[i].Path, o.Path) || len(o.Path) < hidden[i] {
-				continue
-			}
-			hidden[i] = len(o.Path)
-			switch {
-			case o.Hidden:
+	at := st.byPath()
+	for i := range s.Objects {
+		above(s.Objects[i].Path, func(path string) {
+			switch a := at[path]; {
+			case parts[i] == world.Gone: // what hangs from something hidden is hidden
+			case a.hidden:
 				parts[i] = world.Gone
-			case o.Part == Blocker:
+			case a.blocks:
 				parts[i] = world.Blocking
-			case o.Part == Mover || o.moved():
+			case a.moves:
 				parts[i] = world.Moving
 			}
-		}
+		})
 	}
 	return s, parts
+}
+
+// said is what the setup says of an object, all entries for its path together.
+type said struct {
+	hidden, blocks, moves bool
+	channels              *uint8
+}
+
+// byPath is what the setup says of objects, by their paths.
+func (st *Stage) byPath() map[string]said {
+	out := make(map[string]said, len(st.setup.Objects))
+	for _, o := range st.setup.Objects {
+		a := out[o.Path]
+		a.hidden, a.blocks, a.moves = a.hidden || o.Hidden, a.blocks || o.Part == Blocker, a.moves || o.Part == Mover || o.moved()
+		if o.Channels != nil {
+			c := *o.Channels
+			if a.channels != nil {
+				c &= *a.channels
+			}
+			a.channels = &c
+		}
+		out[o.Path] = a
+	}
+	return out
+}
+
+// above calls do for all that a path hangs from, the top first, and for itself: the
+// nearest has the last word.
+func above(path string, do func(path string)) {
+	for i := range path {
+		if path[i] == '/' {
+			do(path[:i])
+		}
+	}
+	do(path)
 }
 
 // Set returns the built scene with movers where the setup has them and materials as
@@ -161,15 +192,14 @@ const allChannels = 0xff
 // Channels returns which channels may light each object: what the setup says of
 // it, or of the nearest thing that it hangs from.
 func (st *Stage) Channels(s *scene.Scene) []uint8 {
-	out := make([]uint8, len(s.Objects))
+	out, at := make([]uint8, len(s.Objects)), st.byPath()
 	for i := range out {
 		out[i] = allChannels
-		near := -1
-		for _, o := range st.setup.Objects {
-			if o.Channels != nil && len(o.Path) > near && scene.Under(s.Objects[i].Path, o.Path) {
-				out[i], near = *o.Channels, len(o.Path)
+		above(s.Objects[i].Path, func(path string) {
+			if a := at[path]; a.channels != nil {
+				out[i] = *a.channels
 			}
-		}
+		})
 	}
 	return out
 }

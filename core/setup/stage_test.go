@@ -84,6 +84,22 @@ func TestStagePlacesAndPaints(t *testing.T) {
 	require.Equal(t, []bool{true, false, true}, out.Absent)
 }
 
+// What hangs from a hidden thing is hidden, whatever it does itself and whatever the
+// entries are called.
+func TestChildrenOfHiddenObjectsAreHidden(t *testing.T) {
+	file := level(t, "keeper/coat", "keeper/lantern/flame", "floor")
+	for _, names := range [][2]string{{"a", "b"}, {"b", "a"}} {
+		for _, o := range []Object{{Path: "keeper/lantern", Part: Mover}, {Path: "keeper/lantern", Part: Blocker}, {Path: "keeper/lantern", Offset: [3]float64{1, 0, 0}}, {Path: "keeper/lantern"}} {
+			s := sample()
+			s.Objects = map[string]Object{names[0]: {Path: "keeper", Hidden: true}, names[1]: o}
+			require.NoError(t, s.Validate())
+			st := StageOf(s, "blob", "f.glb")
+			_, parts := st.Build(file)
+			require.Equal(t, []world.Part{world.Gone, world.Gone, world.Fixed}, parts, "%v", names)
+		}
+	}
+}
+
 // A sweep is a floor that curves up into a wall: smooth normals, as large as it says,
 // open to where it faces.
 func TestBackdropIsASweep(t *testing.T) {

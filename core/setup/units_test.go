@@ -10,6 +10,7 @@ import (
 	"willowherb/core/colour"
 	"willowherb/core/photometry"
 	"willowherb/core/scene"
+	"willowherb/core/vec"
 )
 
 func lampOf(t *testing.T, l Light, assets *Assets) *Lamp {
@@ -187,4 +188,39 @@ func TestRigTravels(t *testing.T) {
 	require.InDelta(t, -1, gone.Aim[0], 1e-6)
 	require.NotEqual(t, still.Key, gone.Key)
 	require.InDelta(t, float64(gone.Source.Pos.X), gone.Position[0], 1e-5)
+}
+
+// Panels, tubes, doors and slides turn with the figure that carries them: their axes are
+// those of its frame, and turning about the aim alone makes other layers.
+func TestRigLightsTurnWithTheirFigure(t *testing.T) {
+	rest := &scene.Scene{Objects: []scene.Object{{Name: "coat", Path: "Keeper/coat"}}}
+	lamp := func(l Light, turn float64) *Lamp {
+		s := sample()
+		s.Groups = map[string]Group{"rig": {Name: "Rig", Rig: &Rig{Object: "Keeper"}}}
+		l.Group = "rig"
+		s.Lights = map[string]Light{"panel": l}
+		sc := rest
+		if turn != 0 {
+			sc = rest.Pose(0, map[string]scene.Move{"Keeper": {Turn: turn, Pivot: [3]float64{1, 0, 0}}})
+		}
+		st, err := Resolve(s, "")
+		require.NoError(t, err)
+		return st.Lamps(sc, nil)[0]
+	}
+	for _, l := range []Light{
+		{Name: "Panel", Kind: Rect, Position: [3]float64{1, 2, 0}, Aim: [3]float64{0, -1, 0}, Roll: 20, Width: 2, Height: 0.5},
+		{Name: "Tube", Kind: Line, Position: [3]float64{0, 2, 1}, Aim: [3]float64{0.3, -1, 0.2}, Roll: 70, Length: 1},
+		{Name: "Spot", Kind: Spot, Position: [3]float64{0, 2, 1}, Aim: [3]float64{1, 0, 0.5}, Inner: 10, Outer: 20},
+	} {
+		before, after := lamp(l, 0), lamp(l, 90)
+		turned := func(v vec.V3) vec.V3 { return vec.V3{X: v.Z, Y: v.Y, Z: -v.X} }
+		same := func(want, got vec.V3, what string) {
+			require.InDelta(t, 0, float64(want.Sub(got).Len()), 1e-5, "%s: %s", l.Name, what)
+		}
+		same(turned(before.Source.Aim), after.Source.Aim, "aim")
+		same(turned(before.Source.U), after.Source.U, "U")
+		same(turned(before.Source.V), after.Source.V, "V")
+		same(v3(after.Position), after.Source.Pos, "position")
+		require.NotEqual(t, before.Key, after.Key, l.Name)
+	}
 }
