@@ -64,15 +64,9 @@ func (s *Shop) Ready(ctx context.Context, st setup.Stage) (*Stage, error) {
 		}
 		var on *Stage
 		err = spread.Guard(func() (err error) {
-			sc := st.Set(g.scene, g.parts)
-			w := g.world.Painted(sc)
-			if st.Pose != st.Geometry {
-				if w, err = g.world.Posed(sc, s.workers); err != nil {
-					return err
-				}
-			}
-			on = &Stage{st, sc, w.WithChannels(st.Channels(sc))}
-			return nil
+			sc, w, err := st.Posed(g.scene, g.parts, g.world, s.workers)
+			on = &Stage{st, sc, w}
+			return err
 		})
 		return on, err
 	})

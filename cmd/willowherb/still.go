@@ -115,7 +115,11 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	world, err := world.Compile(s, runtime.GOMAXPROCS(0))
+	on := setup.StageOf(st.Setup, "file", filepath.Base(c.File))
+	if on.Blob != "file" {
+		notes = append(notes, fmt.Sprintf("the setup was made for %s: here it lights %s", on.File, filepath.Base(c.File)))
+	}
+	s, wd, err := on.Compile(s, runtime.GOMAXPROCS(0))
 	if err != nil {
 		return err
 	}
@@ -126,7 +130,7 @@ func (c *stillCmd) Run(ctx context.Context) error {
 		cam = frame(s, w, h)
 	}
 	start = time.Now()
-	o := still.Order{World: world, Lamps: lamps, View: cam, W: w, H: h, Samples: c.Samples, Seed: c.Seed, Raw: c.Raw}
+	o := still.Order{World: wd, Lamps: lamps, View: cam, W: w, H: h, Samples: c.Samples, Seed: c.Seed, Raw: c.Raw}
 	if !c.JSON {
 		o.Progress = func(n int) { fmt.Fprintf(os.Stderr, "\r%d of %d samples", n, c.Samples) }
 	}

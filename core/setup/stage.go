@@ -117,6 +117,30 @@ func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Part) {
 	return s, parts
 }
 
+// Posed sets a place that was built and compiled (Build, world.CompileParts) as the setup
+// has it.
+func (st *Stage) Posed(built *scene.Scene, parts []world.Part, w *world.World, workers int) (*scene.Scene, *world.World, error) {
+	s := st.Set(built, parts)
+	out := w.Painted(s)
+	if st.Pose != st.Geometry {
+		var err error
+		if out, err = w.Posed(s, workers); err != nil {
+			return nil, nil, err
+		}
+	}
+	return s, out.WithChannels(st.Channels(s)), nil
+}
+
+// Compile makes all of the stage from its file.
+func (st *Stage) Compile(file *scene.Scene, workers int) (*scene.Scene, *world.World, error) {
+	built, parts := st.Build(file)
+	w, err := world.CompileParts(built, parts, workers)
+	if err != nil {
+		return nil, nil, err
+	}
+	return st.Posed(built, parts, w, workers)
+}
+
 // said is what the setup says of an object, all entries for its path together.
 type said struct {
 	hidden, blocks, moves bool

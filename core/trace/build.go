@@ -147,11 +147,13 @@ func Build(pos []vec.V3, idx []uint32, workers int) (*Tree, error) {
 	}
 	b := &builder{refs: refs, nodes: make([]binary, 2*len(refs)-1), spare: max(workers, 1) - 1}
 	b.split(0, 0, int32(len(refs)), 0)
-	// Distances to boxes are plane/d - o/d in float32: pad by that rounding.
-	ext := max(t.Hi.Max(), -min(t.Lo.X, t.Lo.Y, t.Lo.Z), 1e-3)
-	t.collapse(b, ext*4e-7)
+	t.collapse(b, padOf(t.Lo, t.Hi))
 	return t, nil
 }
+
+// padOf is by how much boxes grow: distances to them are plane/d - o/d in float32, and
+// may be off by that rounding.
+func padOf(lo, hi vec.V3) float32 { return max(hi.Max(), -min(lo.X, lo.Y, lo.Z), 1e-3) * 4e-7 }
 
 type builder struct {
 	refs  []ref

@@ -95,11 +95,22 @@ func CompileParts(s *scene.Scene, parts []Part, workers int) (*World, error) {
 }
 
 // Posed returns the world of s, which differs from w's scene in where its moving
-// and blocking objects are and in how materials look. What is fixed is shared.
+// and blocking objects are and in how materials look. What is fixed is shared, and what
+// moves keeps its trees, fitted anew, where that serves.
 func (w *World) Posed(s *scene.Scene, workers int) (*World, error) {
 	out := *w
 	out.S = s
-	return &out, out.others(workers)
+	for _, t := range []*tree{&out.special, &out.moving, &out.blocking} {
+		if t.Tree == nil {
+			return &out, out.others(workers)
+		}
+		fitted, ok := t.Refit(s.V.Pos)
+		if !ok {
+			return &out, out.others(workers)
+		}
+		t.Tree = fitted
+	}
+	return &out, nil
 }
 
 // Painted returns the world of s, which differs from w's scene in how materials
