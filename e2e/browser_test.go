@@ -120,7 +120,7 @@ func (s *server) restart() {
 	s.run(port)
 }
 
-// tab is a browser tab that fails its test on console errors.
+// tab is a browser tab that fails its test on errors and warnings in the console.
 type tab struct {
 	t   *testing.T
 	ctx context.Context
@@ -168,7 +168,7 @@ func open(t *testing.T, address string, w, h int64) *tab {
 			if err != nil {
 				return
 			}
-			if m.IsException() || m.Type == "error" {
+			if m.IsException() || m.Type == "error" || m.Type == "warning" {
 				b.note(m.Text + " " + m.URL)
 			}
 		}

@@ -14,7 +14,7 @@ import (
 func (p *Pictures) shows(t *sight, f *frame) bool {
 	for id := range p.doc.Views {
 		if p.keyOf(id) == t.key {
-			return f.level == plan.Thumb || p.views[id] == nil || p.views[id].budget == nil || !p.views[id].budget.Measured
+			return f.level == plan.Thumb || p.views[id] == nil || p.views[id].budget == nil
 		}
 	}
 	return false
@@ -57,7 +57,11 @@ func (p *Pictures) makeFigures() error {
 	p.mu.Unlock()
 	target := budget.Find(doc.Target)
 	for _, q := range parts {
-		b := budget.Count(target, on.Scene, lamps, q.guide)
+		var b *budget.Frame
+		if q.guide != nil {
+			c := budget.Count(target, on.Scene, lamps, q.guide)
+			b = &c
+		}
 		var png bytes.Buffer
 		if f := q.thumb; f != nil {
 			if err := picture.WritePNG(&png, exposure.Develop(f.Compose(lamps, nil), f.W, f.H, q.ev, exposure.Curve(doc.Curve))); err != nil {
@@ -70,7 +74,7 @@ func (p *Pictures) makeFigures() error {
 			v = &view{}
 			p.views[q.id] = v
 		}
-		v.budget, v.revised = &b, revision
+		v.budget, v.revised = b, revision
 		if png.Len() > 0 {
 			v.thumb = png.Bytes()
 			v.version++

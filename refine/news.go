@@ -114,11 +114,12 @@ type LayerNews struct {
 
 // Figures are a view's thumbnail and budget at a revision.
 type Figures struct {
-	Type     string       `json:"type"` // "figures"
-	View     string       `json:"view"`
-	Revision int64        `json:"revision"`
-	Thumb    int64        `json:"thumb"` // version of the thumbnail; 0: none yet
-	Budget   budget.Frame `json:"budget"`
+	Type     string `json:"type"` // "figures"
+	View     string `json:"view"`
+	Revision int64  `json:"revision"`
+	Thumb    int64  `json:"thumb"` // version of the thumbnail; 0: none yet
+	// Budget is nil until the view's first hits are known: what it costs cannot be counted.
+	Budget *budget.Frame `json:"budget,omitempty"`
 }
 
 // Topics: the newest of each is enough.

@@ -62,7 +62,7 @@ type view struct {
 }
 
 func (v *view) news(id string) Figures {
-	return Figures{"figures", id, v.revised, v.version, *v.budget}
+	return Figures{"figures", id, v.revised, v.version, v.budget}
 }
 
 // eye is a window that looks, and what was made for it.
@@ -276,9 +276,7 @@ func (p *Pictures) drags(ctx context.Context, st *State, n Eye) (stale bool, err
 		e = &eye{Eye: Eye{ID: n.ID, Blind: true}, greeted: -1} // it sees nothing until it is known where it looks
 		p.eyes[n.ID] = e
 		for id, v := range p.views {
-			if v.budget != nil {
-				p.post(v.news(id), n.ID)
-			}
+			p.post(v.news(id), n.ID)
 		}
 		if p.stage != nil {
 			p.post(Lamps{"lamps", p.revision, Facts(p.lamps)}, n.ID)

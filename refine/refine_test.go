@@ -192,10 +192,16 @@ func TestVisibleViewComesFirstThenRefinesToItsGoal(t *testing.T) {
 	p.mu.Lock()
 	require.Nil(t, p.sights[p.keyOf("a")].levels[plan.Full], "a view that nobody looks at gets a thumbnail only")
 	p.mu.Unlock()
+	// What has not been looked at is not counted, and not told as if it were.
+	h.mu.Lock()
+	first := slices.IndexFunc(h.news[1], func(m News) bool { f, ok := m.(Figures); return ok && f.View == "a" })
+	require.GreaterOrEqual(t, first, 0)
+	require.Nil(t, h.news[1][first].(Figures).Budget)
+	h.mu.Unlock()
 	h.wait("a measured budget", func() bool {
 		return h.has(1, func(m News) bool {
 			f, ok := m.(Figures)
-			return ok && f.Budget.Lights["one"].Ms > 0 && f.Budget.Measured
+			return ok && f.Budget != nil && f.Budget.Lights["one"].Ms > 0
 		})
 	})
 }
@@ -404,7 +410,7 @@ func TestBudgetFollowsAnEditAtOnce(t *testing.T) {
 	h.wait("the other device's limit", func() bool {
 		return h.has(1, func(m News) bool {
 			f, ok := m.(Figures)
-			return ok && f.Revision == 1 && f.Budget.LimitMB == 128
+			return ok && f.Revision == 1 && f.Budget != nil && f.Budget.LimitMB == 128
 		})
 	})
 }

@@ -95,20 +95,19 @@ type Cost struct {
 
 // Frame is the budget of one view.
 type Frame struct {
-	Lights   map[string]Cost `json:"lights"` // by light id
-	BaseMs   float64         `json:"baseMs"` // with the lightmap's look-up, where something is baked
-	Ms       float64         `json:"ms"`
-	MB       float64         `json:"mb"`
-	LimitMs  float64         `json:"limitMs"`
-	LimitMB  float64         `json:"limitMB"`
-	Baked    bool            `json:"baked"`
-	Measured bool            `json:"measured"` // the view's first hits were there to count pixels
+	Lights  map[string]Cost `json:"lights"` // by light id
+	BaseMs  float64         `json:"baseMs"` // with the lightmap's look-up, where something is baked
+	Ms      float64         `json:"ms"`
+	MB      float64         `json:"mb"`
+	LimitMs float64         `json:"limitMs"`
+	LimitMB float64         `json:"limitMB"`
+	Baked   bool            `json:"baked"`
 }
 
 // Count works out the budget of a view from its first hits. A nil guide counts
 // every pixel as reached by everything.
 func Count(t Target, s *scene.Scene, lamps []*setup.Lamp, g *film.Guide) Frame {
-	f := Frame{Lights: map[string]Cost{}, BaseMs: t.BaseMs, LimitMs: t.LimitMs, LimitMB: t.LimitMB, Measured: g != nil}
+	f := Frame{Lights: map[string]Cost{}, BaseMs: t.BaseMs, LimitMs: t.LimitMs, LimitMB: t.LimitMB}
 	for _, l := range lamps {
 		if l.Off {
 			f.Lights[l.ID] = Cost{}

@@ -74,6 +74,16 @@ func TestDensityAgreesWithSampling(t *testing.T) {
 	}
 }
 
+// mass integrates a surface's density over the hemisphere.
+func mass(f *Surface) (sum float64) {
+	const n = 1 << 17
+	for k := range uint32(n) {
+		_, pdf := f.Eval(sampling.Cone(sampling.New(2, 9, k).Pair(4), 1))
+		sum += float64(pdf) * 2 * math.Pi / n
+	}
+	return sum
+}
+
 func TestNoLightThroughTheFarSide(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		c := rapid.Float64Range(-1, 1)

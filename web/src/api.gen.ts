@@ -348,7 +348,6 @@ export interface Frame {
   limitMs: number
   limitMB: number
   baked: boolean
-  measured: boolean
 }
 
 export interface Figures {
@@ -356,7 +355,7 @@ export interface Figures {
   view: string
   revision: number
   thumb: number
-  budget: Frame
+  budget?: Frame
 }
 
 export interface Sighted {

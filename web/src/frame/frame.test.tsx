@@ -12,6 +12,10 @@ const { commands, keyOf, runKey } = await import('./commands')
 const { Finder, score } = await import('./Finder')
 const { Splitter, usePanes } = await import('./panes')
 const { Ask, askFor } = await import('./Ask')
+const { Budget } = await import('./Budget')
+const { Shelf } = await import('../shelf/Shelf')
+const { useSetup } = await import('../setup/store')
+const { Ladder } = await import('../ladder/Ladder')
 const { WeighPanel, why } = await import('../weigh/WeighPanel')
 const { useLook } = await import('../picture/look')
 const { legend } = await import('../picture/ways')
@@ -85,4 +89,28 @@ test('measured colours have a legend in real units', () => {
   expect(legend('luminance', 6).at(-1)?.words).toContain('cd/m²')
   expect(legend('illuminance', 6).at(-1)?.words).toContain('lx')
   expect(legend('picture', 6)).toEqual([])
+})
+
+test('what has not been counted is shown as not known', () => {
+  const view = { order: 0, eye: [0, 0, 0], aim: [0, 0, -1], roll: 0, fovY: 40, aspect: 1.6, ev: 4 }
+  const doc = { target: 't', views: { a: { ...view, name: 'Hall' }, b: { ...view, name: 'Culvert' } }, lights: {}, curve: 'plain' } as unknown as Setup
+  const counted = { lights: {}, ms: 3.1, baseMs: 3.1, mb: 2, limitMs: 4, limitMB: 64, baked: false }
+  const figures = { type: 'figures', revision: 1, thumb: 0 }
+  useSetup.setState({ id: 1, doc, view: 'a', figures: { a: { ...figures, view: 'a' }, b: { ...figures, view: 'b', budget: counted } } as never })
+  render(<Budget targets={[{ id: 't', name: 'Console', limitMs: 4 } as never]} />)
+  expect(screen.getByText('being counted')).toBeTruthy()
+  cleanup()
+  useSetup.setState({ view: 'b' })
+  render(<Budget targets={[{ id: 't', name: 'Console', limitMs: 4 } as never]} />)
+  expect(screen.getByText(/worst of 1 counted, 1 to come: Culvert 3\.1 ms/)).toBeTruthy()
+  render(<Shelf />)
+  expect(screen.getByRole('button', { name: /Hall/ }).textContent).toContain('· · · ms')
+  expect(screen.getByRole('button', { name: /Culvert/ }).textContent).toContain('3.1 ms')
+})
+
+test('before the first picture the ladder draws no histogram', () => {
+  useLook.setState({ histogram: [] })
+  const { container } = render(<Ladder />)
+  expect(container.querySelector('.histogram')).toBeNull()
+  expect(container.innerHTML).not.toContain('NaN')
 })

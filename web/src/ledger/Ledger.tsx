@@ -51,7 +51,7 @@ function useFacts(doc: Setup | null, warmth: Warmth, scope: Scope, wantNotice: b
     if (!doc) return { g, costs, missed, dearest: '' }
     const k = gains(doc, lamps, warmth, alone)
     const ids = Object.keys(doc.views)
-    const dearest = ids.reduce((a, i) => ((figures[i]?.budget.ms ?? 0) > (figures[a]?.budget.ms ?? 0) ? i : a), ids[0] ?? '')
+    const dearest = ids.reduce((a, i) => ((figures[i]?.budget?.ms ?? 0) > (figures[a]?.budget?.ms ?? 0) ? i : a), ids[0] ?? '')
     const from = scope === 'all' ? ids : [scope === 'worst' ? dearest : view]
     let n = 0
     for (const v of from) {
@@ -71,7 +71,7 @@ function useFacts(doc: Setup | null, warmth: Warmth, scope: Scope, wantNotice: b
       t.share /= n
     }
     for (const v of from) {
-      for (const [i, c] of Object.entries(figures[v]?.budget.lights ?? {})) if (!costs[i] || c.ms > costs[i].ms) costs[i] = c
+      for (const [i, c] of Object.entries(figures[v]?.budget?.lights ?? {})) if (!costs[i] || c.ms > costs[i].ms) costs[i] = c
       for (const [i, x] of Object.entries(notice.data?.[v] ?? {})) if (!missed[i] || x.mean > missed[i].mean) missed[i] = x
     }
     return { g, costs, missed, dearest }

@@ -14,7 +14,7 @@ import { Tone } from './Tone'
 
 /** OpenLight is a Ledger row opened where it stands: everything the light has. */
 export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; warmth: Warmth; locked: boolean }) {
-  const costs = useSetup((s) => s.figures[s.view]?.budget.lights[id])
+  const costs = useSetup((s) => s.figures[s.view]?.budget?.lights[id])
   const number = (label: string, field: 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'roll' | 'shadowMap' | 'length' | 'grid' | 'noDiffuse' | 'noSpecular', u: string, min: number, max: number, step: number, geometric = false, show?: (v: number) => string) => (
     <div className="field">
       <span className="label">{label}</span>

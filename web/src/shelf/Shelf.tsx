@@ -9,12 +9,13 @@ export function Shelf() {
   const id = useSetup((s) => s.id)
   if (!doc) return <nav className="shelf" aria-label="Views" />
   const all = entries(doc.views)
-  const dearest = all.reduce((a, [k]) => ((figures[k]?.budget.ms ?? 0) > (figures[a]?.budget.ms ?? 0) ? k : a), all[0]?.[0] ?? '')
+  const dearest = all.reduce((a, [k]) => ((figures[k]?.budget?.ms ?? 0) > (figures[a]?.budget?.ms ?? 0) ? k : a), all[0]?.[0] ?? '')
   return (
     <nav className="shelf" aria-label="Views">
       {all.map(([k, v], i) => {
         const f = figures[k]
-        const over = f ? f.budget.ms > f.budget.limitMs : false
+        const b = f?.budget
+        const over = b ? b.ms > b.limitMs : false
         return (
           <button key={k} type="button" className={k === view ? 'on' : ''} aria-current={k === view} onClick={() => toView(k)} title={i < 9 ? `${v.name} (${i + 1})` : v.name}>
             <span className="thumb" style={{ aspectRatio: v.aspect }}>
@@ -23,8 +24,8 @@ export function Shelf() {
             <span className="caption">
               <b>{v.name}</b>
               <span>EV {v.ev.toFixed(1)}</span>
-              <span className={over ? 'over' : ''} title={over ? 'Over the limit of the target' : k === dearest ? 'The dearest view' : undefined}>
-                {f ? `${f.budget.ms.toFixed(1)} ms` : ''}
+              <span className={over ? 'over' : ''} title={!b ? 'Not counted until the view has been looked at' : over ? 'Over the limit of the target' : k === dearest ? 'The dearest view' : undefined}>
+                {b ? `${b.ms.toFixed(1)} ms` : '· · · ms'}
                 {over ? ' ▲' : ''}
               </span>
             </span>
