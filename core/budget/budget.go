@@ -14,7 +14,8 @@
 // no faces and takes tracedNs a pixel for each ray instead.
 //
 // pixels: target pixels whose surface the light can reach; faces: shadow-map
-// faces drawn (point and line 6, spot, rect and disc 1, sun its cascades); triangles:
+// faces drawn (point and line 6; spot, rect and disc 1, or 2 where both sides
+// shine; sun its cascades); triangles:
 // those of the objects inside each face's reach, summed over the faces.
 // A baked light costs nothing a frame beyond the lightmap that all share.
 package budget
@@ -135,10 +136,10 @@ func (t *Target) cost(s *scene.Scene, l *setup.Lamp, g *film.Guide) (c Cost) {
 	}
 	c.Pixels = int(math.Round(reached(l.Source, g) * float64(t.Width*t.Height)))
 	ns := t.PixelNs[string(l.Kind)]
-	if l.Shadow && l.Kind != setup.Sky && l.Kind != setup.Emissive {
+	if plan, _, _ := l.Source.Plan(); l.Shadow && plan != light.NoMap {
 		set := l.ShadowDrawn(t.SunCascades)
 		per := t.ShadowPixelNs
-		if l.Kind == setup.Sun {
+		if plan == light.Cascades {
 			per = t.SunShadowPixelNs
 		}
 		per *= (set.Filter + 1) * (set.Filter + 1) / 16
@@ -181,29 +182,24 @@ func reached(l *light.Light, g *film.Guide) float64 {
 // object as an engine culls.
 func (t *Target) casters(s *scene.Scene, l *setup.Lamp, cascades int) (faces, triangles int) {
 	src := l.Source
-	switch l.Kind {
-	case setup.Sun:
+	plan, faces, angle := src.Plan()
+	half := angle * 180 / math.Pi
+	var axes []vec.V3
+	switch plan {
+	case light.Cascades:
 		// Each cascade is taken to see twice the triangles of the one before; the last sees all.
 		n := max(cascades, 1)
 		for i := range n {
 			triangles += s.Triangles() >> (n - 1 - i)
 		}
 		return n, triangles
-	case setup.Point, setup.Line:
-		faces = 6
-	default:
-		faces = 1
-	}
-	half := 0.5 * 90.0
-	if l.Kind == setup.Spot {
-		half = max(l.Outer, 1)
-	}
-	axes := []vec.V3{src.Aim}
-	if faces == 6 {
+	case light.Forward:
+		if axes = []vec.V3{src.Aim}; faces > 1 {
+			axes = append(axes, src.Aim.Neg())
+		}
+	case light.Around:
 		axes = []vec.V3{{X: 1}, {X: -1}, {Y: 1}, {Y: -1}, {Z: 1}, {Z: -1}}
 		half = 54.7356 // the corner of a cube's face
-	} else if l.Kind != setup.Spot {
-		half = 80
 	}
 	for i := range s.Objects {
 		o := &s.Objects[i]

@@ -80,6 +80,15 @@ func TestTargetsAreWhole(t *testing.T) {
 	require.Equal(t, "console-60", Find("gone").ID)
 }
 
+// A panel that shines to both sides takes a map for each.
+func TestTwoSidedPanelsHaveTwoMaps(t *testing.T) {
+	faces := func(two bool) int {
+		return Count(Find("console-60"), twoObjects(), lamp(func(l *setup.Light) { l.Kind, l.Width, l.Height, l.TwoSided = setup.Rect, 1, 1, two }), fourPixels()).Lights["l"].Faces
+	}
+	require.Equal(t, 1, faces(false))
+	require.Equal(t, 2, faces(true))
+}
+
 // How a shadow is drawn changes its price: wider filters by their area, contact
 // shadows a little, traced ones by their rays and without a map.
 func TestDrawnShadowsCost(t *testing.T) {

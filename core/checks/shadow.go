@@ -25,7 +25,7 @@ type Effect struct {
 // worked out at every pixel's first surface and given back to the picture.
 func ShadowEffect(ctx context.Context, in *Input, v *View, lamp int, workers int) (e Effect, err error) {
 	l := in.Lamps[lamp]
-	if v.Given[lamp] == nil || !l.Shadow || l.Kind == setup.Sky || l.Kind == setup.Emissive {
+	if v.Given[lamp] == nil || !l.Shadow || l.Shines() {
 		return e, nil
 	}
 	src := *l.Source

@@ -76,7 +76,7 @@ func Find(ctx context.Context, in *Input, workers int) ([]Snag, error) {
 
 // placed tells the lamps that stand somewhere.
 func placed(l *setup.Lamp) bool {
-	return l.Kind != setup.Sun && l.Kind != setup.Sky && l.Kind != setup.Emissive
+	return l.Source.Placed()
 }
 
 // insideSolids finds lamps inside closed things: nearly all ways out of them meet
@@ -195,7 +195,7 @@ func crowded(in *Input) (out []Snag) {
 		}
 		shadows := []string{}
 		for i, l := range in.Lamps {
-			if !l.Off && l.Shadow && l.Carry != setup.Baked && l.Kind != setup.Sky && l.Kind != setup.Emissive && view.Given[i] != nil && anywhere(view, l) {
+			if !l.Off && l.Shadow && l.Carry != setup.Baked && !l.Shines() && view.Given[i] != nil && anywhere(view, l) {
 				shadows = append(shadows, l.ID)
 			}
 		}
@@ -208,7 +208,7 @@ func crowded(in *Input) (out []Snag) {
 }
 
 func reachesLive(l *setup.Lamp, p vec.V3) bool {
-	if l.Off || l.Carry == setup.Baked || l.Kind == setup.Sky || l.Kind == setup.Emissive {
+	if l.Off || l.Carry == setup.Baked || l.Shines() {
 		return false
 	}
 	return l.Source.Reaches(p, vec.V3{})
@@ -228,7 +228,7 @@ func anywhere(v *View, l *setup.Lamp) bool {
 func leaks(in *Input) (out []Snag) {
 	s := in.World.S
 	for i, l := range in.Lamps {
-		if l.Off || !l.Shadow || l.Carry == setup.Baked || l.Kind == setup.Sky || l.Kind == setup.Emissive {
+		if l.Off || !l.Shadow || l.Carry == setup.Baked || l.Shines() {
 			continue
 		}
 		type found struct {
@@ -299,7 +299,7 @@ func leaks(in *Input) (out []Snag) {
 
 // toLight is the way from p to the middle of a light.
 func toLight(l *light.Light, p vec.V3) (d vec.V3, dist float32) {
-	if l.Kind == light.Sun {
+	if l.Distant() {
 		return l.Aim.Neg(), 1e4
 	}
 	d = l.Pos.Sub(p)
@@ -588,7 +588,7 @@ const idle = 0.0008
 // idleShadows finds shadows that no view would miss.
 func idleShadows(ctx context.Context, in *Input, workers int) (out []Snag, err error) {
 	for i, l := range in.Lamps {
-		if l.Off || !l.Shadow || l.Kind == setup.Sky || l.Kind == setup.Emissive || l.Carry == setup.Baked || len(in.Views) == 0 {
+		if l.Off || !l.Shadow || l.Shines() || l.Carry == setup.Baked || len(in.Views) == 0 {
 			continue
 		}
 		worst, where, shows := 0.0, "", false

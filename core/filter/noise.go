@@ -87,13 +87,15 @@ func add(a, b []float32) {
 // The halves A and B are independent, so half the difference of what the filter F makes
 // of them estimates the noise that is left; and (F A - A)(F B - B) has the square of
 // the filter's bias for its mean, since A and B are right on average. Both are taken
-// of luminance and through the slope of the curve.
+// of luminance: the noise through the curve, from the mean to its darker side, since what
+// chance adds is rare and bright and the truth is then darker; the bias through the
+// curve's slope.
 func (p *Finished) Error(develop func(float64) float64) float64 {
 	var sum float64
 	n := len(p.RGB) / 3
 	for i := 0; i < 3*n; i += 3 {
 		l, d := colour.LuminanceAt(p.RGB, i), colour.LuminanceAt(p.diff, i)
-		e := (develop(l+d) - develop(l-d)) / 2
+		e := develop(l) - develop(l-math.Abs(d))
 		sum += e * e
 		if r, q := colour.LuminanceAt(p.raw, i), colour.LuminanceAt(p.rawDiff, i); r != l || q != d {
 			s := slope(develop, l)

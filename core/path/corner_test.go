@@ -281,3 +281,68 @@ func TestWhatSmoothSurfacesShowIsItsOwnLayer(t *testing.T) {
 	run(t, p, 128, 2)
 	require.InEpsilon(t, p.Layers[0].Mean(film.Direct).X, y.Mean(film.Direct).X+sharp+soft, 1e-3)
 }
+
+// A blocker close before the far end of a long panel hides it from every path, however
+// near its middle is.
+func TestBlockersHideTheFarEndOfALongPanel(t *testing.T) {
+	g := scenetest.New()
+	g.S.Materials[0] = scenetest.Matt(0.2)
+	g.S.Materials[0].Specular, g.S.Materials[0].Roughness = 1, 0.25
+	g.Floor(9)
+	// The panel runs from x = -1 to 7; all beyond x = 1.5 is behind the flag.
+	g.Add("flag", 0, [4]vec.V3{{X: 1.5, Y: 0.95, Z: -2}, {X: 8, Y: 0.95, Z: -2}, {X: 8, Y: 0.95, Z: 2}, {X: 1.5, Y: 0.95, Z: 2}})
+	require.NoError(t, g.S.Finish())
+	w, err := world.CompileParts(g.S, []world.Part{world.Fixed, world.Blocking}, 2)
+	require.NoError(t, err)
+	l := &light.Light{ID: 6, Kind: light.Rect, Pos: vec.V3{X: 3, Y: 1}, Aim: vec.V3{Y: -1}, U: vec.V3{X: 1}, V: vec.V3{Z: 1}, W: 8, H: 1, Shadow: true, Channels: 0xff}
+	l.Prepare()
+	// The mirror direction of what is seen, at x = 1 and beyond, goes to the flagged part.
+	c := world.Camera{Eye: vec.V3{X: -1.5, Y: 0.4}, Aim: vec.V3{X: 1, Y: -0.16}, Up: vec.V3{Y: 1}, FovY: 0.1}
+	sum := func(by strategy) float64 {
+		return colour.LuminanceOf(layer(t, w, c, l, 128, func(p *Pass) { p.by, p.Bounces = by, 1 }).Mean(film.Direct))
+	}
+	want := sum(asked)
+	require.InEpsilon(t, want, sum(balanced), 0.03)
+	require.InEpsilon(t, want, sum(met), 0.1)
+}
+
+// A surface a tenth of a metre from a lamp sends on a quarter of its light, as if it were
+// twice as far; what the eye sees of it is whole.
+func TestSurfacesBesideALampSendOnLess(t *testing.T) {
+	l := &light.Light{ID: 2, Kind: light.Point, Pos: vec.V3{Y: 0.1}, Shadow: true, Channels: 0xff}
+	l.Prepare()
+	require.InEpsilon(t, 0.25, near(l, vec.V3{}), 1e-5)
+	require.Equal(t, float32(1), near(l, vec.V3{X: 0.3}))
+	panel := &light.Light{Kind: light.Rect, W: 1, H: 1}
+	require.Equal(t, float32(1), near(panel, vec.V3{}))
+	g := scenetest.New()
+	g.S.Materials[0] = scenetest.Matt(0.5)
+	g.Floor(0.05)
+	w := g.World(t)
+	k := NewWalker(w, []*light.Light{l})
+	defer k.Release()
+	at := func(depth int) (sum vec.V3) {
+		const n = 4000
+		for i := range uint32(n) {
+			k.Begin(1, 0, i)
+			v := k.Texel(0, 0.3, 0.3, vec.V3{Y: 1})
+			v.From.Depth = depth
+			k.gather(&v)
+			f := k.Found(0)
+			sum = sum.Add(f[film.Direct].Add(f[film.Bounced]).Scale(1.0 / n))
+		}
+		return sum
+	}
+	there := k.Texel(0, 0.3, 0.3, vec.V3{Y: 1})
+	require.InEpsilon(t, at(0).X*near(l, there.P.Pos), at(1).X, 0.03, "lights are asked by chance there, without bias")
+}
+
+// Russian roulette, chances and chosen lights leave the mean as it is: a deep closed room
+// of reflectance 0.9 comes to ten times what it shines.
+func TestDeepPathsKeepTheMean(t *testing.T) {
+	m := scenetest.Matt(0.9)
+	m.Emissive = vec.Splat(1)
+	w := compile(t, box(t, m))
+	y := layer(t, w, inside, shining(w), 256)
+	require.InEpsilon(t, 10, y.Mean(film.Seen, film.Direct, film.Bounced).X, 0.02)
+}

@@ -208,6 +208,23 @@ func TestAimAndHoldSayWhy(t *testing.T) {
 	require.ErrorContains(t, err, "Nothing of this light reaches")
 }
 
+// What a coloured beam gives is its luminance, not its green.
+func TestColouredBeamsByLuminance(t *testing.T) {
+	l := lamp(light.Spot, vec.V3{Y: 2})
+	l.Aim = vec.V3{Y: -1}
+	l.SetCone(0.4, 0.5)
+	l.Prepare()
+	bare := Reaching(l, vec.V3{}, l.Pos)
+	require.InEpsilon(t, 0.25, bare, 0.01)
+	const n = 4
+	red := make([]vec.V3, n*n)
+	for i := range red {
+		red[i] = vec.V3{X: 1}
+	}
+	l.SetGobo(red, n, 0.5, 1, 0, 0)
+	require.InEpsilon(t, 0.2126*bare, Reaching(l, vec.V3{}, l.Pos), 0.01)
+}
+
 // On polished floors, of roughness 0.05 to 0.19, the brightest spot of the landed
 // light lies within two pixels of the click, as the surface reflects it.
 func TestBrightestSpotOnPolishedFloors(t *testing.T) {

@@ -358,7 +358,7 @@ func Crowding(lamps []*setup.Lamp, g *film.Guide) []uint8 {
 			continue
 		}
 		for _, l := range lamps {
-			if l.Off || l.Carry == setup.Baked || l.Kind == setup.Sky || l.Kind == setup.Emissive {
+			if l.Off || l.Carry == setup.Baked || l.Shines() {
 				continue
 			}
 			if l.Source.Reaches(g.Pos[i], vec.V3{}) {

@@ -1,0 +1,28 @@
+package main
+
+var mutants = []mutant{
+	{"panels that no ray meets", "core/light/flat.go", "if cos <= 1e-6 || !(t > 0) ||", "if cos > -9 || !(t > 0) ||", "./core/light ./core/path"},
+	{"the wrong weight for lamps that were met", "core/path/walk.go", "return s.Pdf / (s.Pdf + pdf*chance(l, s.Depth-1, s.O))", "return s.Pdf / (s.Pdf + 2*pdf*chance(l, s.Depth-1, s.O))", "./core/path"},
+	{"no dimming under the clear face", "core/surface/surface.go", "k *= 1 - f.diel.albedo(i.Z)", "k *= 1", "./core/surface"},
+	{"nothing weaker beside a lamp", "core/path/gather.go", "k *= near(l, v.P.Pos)", "k *= 1", "./core/path"},
+	{"what passes glass undivided by its chance", "core/path/walk.go", "s.Through = s.Through.Mul(g).Scale(1 / q)", "s.Through = s.Through.Mul(g)", "./core/path"},
+	{"what glass sends back undivided", "core/path/walk.go", "s.Through = s.Through.Scale(1 / (1 - q))", "s.Through = s.Through.Scale(1)", "./core/path"},
+	{"all blends decided by one number", "core/world/world.go", "chance = sampling.Chance(roll, id)", "chance = sampling.Chance(roll, 0)", "./core/path"},
+	{"signs that shine through their holes", "core/light/emissive.go", "Scale(l.lit.scene.Alpha(m, &sp) / s.Pdf)", "Scale(1 / s.Pdf)", "./core/path"},
+	{"the way to a panel ends in its own plane", "core/light/flat.go", "s.Clear = s.Dist - slack(q, cos, s.Dist)", "s.Clear = s.Dist", "./core/light ./core/path"},
+	{"blockers looked for as far as the lamp's middle", "core/path/walk.go", "w.tracer.Blocked(s.O, s.D, m.Dist-m.Slack)", "w.tracer.Blocked(s.O, s.D, l.Pos.Sub(s.O).Len())", "./core/path"},
+	{"both halves from the same numbers", "core/path/pass.go", "w.seed^uint32(half)*0x632be5ab", "w.seed^uint32(half&0)", "./core/path ./proof"},
+	{"the filter's bias untold", "core/filter/noise.go", "sum += s * s * ((l-r)*(l-r) - (d-q)*(d-q))", "sum += 0 * s", "./core/filter ./proof"},
+	{"mirrors filtered as if they were soft", "core/filter/widths.go", "wide(bounced), first(bounced)", "wide(bounced), wide(bounced)", "./core/filter ./proof"},
+	{"a spot's edge without its square", "core/light/ball.go", "return a * a", "return a", "./core/light"},
+	{"tubes' lux without their radius", "core/light/tube.go", "	if r == 0 {\n		if h == 0 {", "	if r >= 0 {\n		if h == 0 {", "./core/light"},
+	{"rig lights that do not turn", "core/setup/resolve.go", "l.Aim, l.U, l.V = frame.Dir(l.Aim).Norm(), frame.Dir(l.U).Norm(), frame.Dir(l.V).Norm()", "l.Aim = frame.Dir(l.Aim).Norm()", "./core/setup"},
+	{"children of hidden things shown", "core/setup/stage.go", "case parts[i] == world.Gone: // what", "case false: // what", "./core/setup"},
+	{"sparse accessors read as they are without", "format/gltf/read.go", "	if x == nil {\n		return nil\n	}\n	at += \".sparse\"", "	if x != nil {\n		return nil\n	}\n	at += \".sparse\"", "./format/gltf"},
+	{"the generation code of LM-63-2019 multiplied", "format/ies/ies.go", "	case f.Version >= 2019:\n		factors = 1", "	case f.Version >= 2019:\n		factors = 2", "./format/ies"},
+	{"refitted boxes without their far sides", "core/trace/refit.go", "n.lo[a][k], n.hi[a][k] = box[0].At(a), box[1].At(a)", "n.lo[a][k] = box[0].At(a)", "./core/trace"},
+	{"roulette undivided by its chance", "core/path/walk.go", "s.Through = s.Through.Scale(1 / q)\n	}\n	return true", "s.Through = s.Through.Scale(1)\n	}\n	return true", "./core/path"},
+	{"channels not asked at a vertex", "core/path/gather.go", "if l.Channels&v.Channels == 0 || ", "if ", "./core/path"},
+	{"green for luminance in placing", "core/place/place.go", "colour.LuminanceOf(s.Weight)", "float64(s.Weight.Y)", "./core/place"},
+	{"two-sided panels with one shadow map", "core/light/light.go", "if maps = 1; l.TwoSided {", "if maps = 1; false {", "./core/light ./core/drawn ./core/budget"},
+}

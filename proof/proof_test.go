@@ -1,0 +1,91 @@
+package proof
+
+import (
+	"context"
+	"math"
+	"os"
+	"runtime"
+	"strconv"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/colour"
+	"willowherb/core/film"
+	"willowherb/core/filter"
+	"willowherb/core/path"
+)
+
+// finish renders a place's layers, as the picture in the window does, and filters them.
+func (p *place) finish(t testing.TB, samples int, sparse bool, seed uint32) *filter.Finished {
+	pass := &path.Pass{World: p.world, Camera: p.camera, W: wide, H: high, Seed: seed, Lights: p.lights, Guide: film.NewGuide(wide, high)}
+	for range p.lights {
+		y := film.NewLayers(wide, high)
+		y.Sparse = sparse
+		pass.Layers = append(pass.Layers, y)
+	}
+	require.NoError(t, pass.Run(context.Background(), samples, runtime.GOMAXPROCS(0)))
+	sums := filter.NewSums(wide, high)
+	for i, l := range p.lights {
+		sums.Add(pass.Layers[i], p.gains[i], filter.Frame{Samples: samples, Sparse: sparse}.Widths(l.Shows()))
+	}
+	f, err := sums.Finish(context.Background(), filter.New(pass.Guide, p.camera), runtime.GOMAXPROCS(0))
+	require.NoError(t, err)
+	return f
+}
+
+// The error that is told of a picture is the true one, within a factor of 1.3, on every
+// place: of pictures as windows get them and as stills are made.
+func TestToldErrorIsTheTrueError(t *testing.T) {
+	samples := []int{16}
+	if n, _ := strconv.Atoi(os.Getenv("WILLOWHERB_PROOF")); n > 0 { // for docs/performance.md
+		samples = []int{8, 16, 32, 64}
+	}
+	for _, p := range places(t) {
+		ref, develop := p.reference(t), p.develop()
+		for _, sparse := range []bool{true, false} {
+			for _, n := range samples {
+				f := p.finish(t, n, sparse, 77)
+				told, truth := f.Error(develop), math.Sqrt(max(0, ref.squareError(f.RGB, develop)))
+				t.Logf("%-11s sparse %-5v %2d samples: told %.4f, true %.4f, ratio %.2f", p.name, sparse, n, told, truth, told/truth)
+				require.Less(t, told, 1.3*truth, "%s, sparse %v, %d samples", p.name, sparse, n)
+				require.Greater(t, told, truth/1.3, "%s, sparse %v, %d samples", p.name, sparse, n)
+			}
+		}
+	}
+}
+
+// The filter takes away more than it spoils, and what smooth surfaces show is not spoiled
+// at any number of samples: the error of the wet floor's picture goes on falling.
+func TestFilterHelps(t *testing.T) {
+	for _, p := range places(t) {
+		if p.name != "wet-floor" && p.name != "window" {
+			continue
+		}
+		ref, develop := p.reference(t), p.develop()
+		at := func(n int) float64 { return math.Sqrt(max(0, ref.squareError(p.finish(t, n, false, 5).RGB, develop))) }
+		raw, err := p.render(context.Background(), 5, 8)
+		require.NoError(t, err)
+		few := at(8)
+		require.Less(t, few, 0.8*math.Sqrt(ref.squareError(raw, develop)), p.name)
+		if p.name == "wet-floor" {
+			require.Less(t, at(128), 0.5*few)
+		}
+	}
+}
+
+// The mean of a picture is that of its reference: no light is lost or found in the way
+// that layers are taken, put together and filtered. 4 %: what 16 samples leave to chance.
+func TestMeansAreTheReferences(t *testing.T) {
+	for _, p := range places(t) {
+		ref := p.reference(t)
+		f := p.finish(t, 16, true, 3)
+		var got, want float64
+		// Clamped at what is white, so that a few bright pixels do not decide.
+		white := 0.125 * math.Exp2(p.ev+3)
+		for i := 0; i < len(f.RGB); i += 3 {
+			got += min(colour.LuminanceAt(f.RGB, i), white)
+			want += (min(colour.LuminanceAt(ref.a, i), white) + min(colour.LuminanceAt(ref.b, i), white)) / 2
+		}
+		require.InEpsilon(t, want, got, 0.04, p.name)
+	}
+}
