@@ -5,7 +5,6 @@ import (
 
 	"willowherb/core/light"
 	"willowherb/core/sampling"
-	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/core/surface"
 	"willowherb/core/vec"
