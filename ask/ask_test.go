@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/blob/blobtest"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/plan"
 	"willowherb/refine"
@@ -71,13 +72,13 @@ func TestWeighNoticeContrastAndCompare(t *testing.T) {
 	require.ErrorIs(t, err, ErrUnknown)
 	s, err := p.Shot(ctx)
 	require.NoError(t, err)
-	brighter, err := s.Doc.Apply([]setup.Op{{Op: "replace", Path: "/lights/one/stops", Value: []byte("1")}})
+	brighter, err := edits.Apply(s.Doc, []edits.Op{{Op: "replace", Path: "/lights/one/stops", Value: []byte("1")}})
 	require.NoError(t, err)
 	c, ok, err := d.Compare(ctx, p, sight, "a", nil, brighter.After)
 	require.NoError(t, err)
 	require.True(t, ok, "stops need no layer")
 	require.Greater(t, c.Stops, 0.1)
-	moved, err := s.Doc.Apply([]setup.Op{{Op: "replace", Path: "/lights/one/range", Value: []byte("3")}})
+	moved, err := edits.Apply(s.Doc, []edits.Op{{Op: "replace", Path: "/lights/one/range", Value: []byte("3")}})
 	require.NoError(t, err)
 	_, ok, err = d.Compare(ctx, p, sight, "a", nil, moved.After)
 	require.NoError(t, err)

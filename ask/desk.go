@@ -12,18 +12,17 @@ import (
 	"willowherb/core/budget"
 	"willowherb/core/drawn"
 	"willowherb/core/exposure"
+	"willowherb/core/film"
+	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
-	"willowherb/core/vec"
 	"willowherb/core/weigh"
 	"willowherb/format/picture"
 	"willowherb/plan"
 	"willowherb/refine"
 	"willowherb/room"
 	"willowherb/stage"
-
-	"willowherb/core/film"
 )
 
 // ErrUnknown means that a sight, frame, view or light is not, or no longer, known.
@@ -195,7 +194,7 @@ func (d *Desk) Facts(ctx context.Context, p *refine.Pictures) (*StageFacts, erro
 	f := &StageFacts{Things: make([]Thing, len(sc.Objects)), Surfaces: []Surface{}, Triangles: sc.Triangles(), Duration: sc.Duration(), Animations: []string{}, Warnings: append([]string{}, file.Warnings...)}
 	for i := range sc.Objects {
 		o := &sc.Objects[i]
-		t := Thing{Name: o.Name, Path: o.Path, Triangles: o.Count, Lo: a3(o.Lo), Hi: a3(o.Hi), Materials: []string{}}
+		t := Thing{Name: o.Name, Path: o.Path, Triangles: o.Count, Lo: o.Lo.Array(), Hi: o.Hi.Array(), Materials: []string{}}
 		last := -1
 		for k := o.First; k < o.First+o.Count; k++ {
 			if m := int(sc.Mat[k]); m != last {
@@ -216,7 +215,7 @@ func (d *Desk) Facts(ctx context.Context, p *refine.Pictures) (*StageFacts, erro
 		if counts[i] == 0 {
 			continue
 		}
-		f.Surfaces = append(f.Surfaces, Surface{m.Name, [3]float64{float64(m.BaseColor[0]), float64(m.BaseColor[1]), float64(m.BaseColor[2])}, float64(m.Roughness), float64(m.Metallic), a3(m.Emissive),
+		f.Surfaces = append(f.Surfaces, Surface{m.Name, [3]float64{float64(m.BaseColor[0]), float64(m.BaseColor[1]), float64(m.BaseColor[2])}, float64(m.Roughness), float64(m.Metallic), m.Emissive.Array(),
 			m.BaseTex.Texture != scene.None || m.MetalRoughTex.Texture != scene.None, counts[i]})
 	}
 	for i, a := range file.Animations {
@@ -227,8 +226,6 @@ func (d *Desk) Facts(ctx context.Context, p *refine.Pictures) (*StageFacts, erro
 	}
 	return f, nil
 }
-
-func a3(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }
 
 // levelsFinest are the levels of a picture, the finest first.
 var levelsFinest = []int{plan.Full, plan.Middle, plan.Coarse, plan.Thumb}
@@ -281,13 +278,13 @@ func (d *Desk) Compare(ctx context.Context, p *refine.Pictures, sight, view stri
 		return n, false, fmt.Errorf("sight: %w", ErrUnknown)
 	}
 	type side struct {
-		lamps []*setup.Lamp
+		lamps []*lamps.Lamp
 		ev    float64
 		known bool
 		curve exposure.Curve
 	}
 	var sides [2]side
-	var both []*setup.Lamp
+	var both []*lamps.Lamp
 	for i, doc := range []*setup.Setup{a, b} {
 		lamps := s.Lamps
 		if doc == nil {
@@ -327,15 +324,15 @@ func (d *Desk) Runtime(ctx context.Context, p *refine.Pictures, frame, id string
 	if err != nil {
 		return nil, 0, err
 	}
-	f, lamps := p.ByKey(frame)
+	f, all := p.ByKey(frame)
 	if f == nil {
 		return nil, 0, nil
 	}
-	i := slices.IndexFunc(lamps, func(l *setup.Lamp) bool { return l.ID == id })
-	if i < 0 || lamps[i].Kind == setup.Sky || lamps[i].Kind == setup.Emissive {
+	i := slices.IndexFunc(all, func(l *lamps.Lamp) bool { return l.ID == id })
+	if i < 0 || all[i].Shines() {
 		return nil, 0, fmt.Errorf("light %.80q: %w", id, ErrUnknown)
 	}
-	lamp := lamps[i]
+	lamp := all[i]
 	pic := &drawn.Picture{World: f.Stage.World, View: f.Cam, W: f.W, H: f.H, Sight: f.See, Samples: drawnSamples, Workers: d.studio.Workers(), Light: lamp.Source, Set: lamp.ShadowDrawn(budget.Find(s.Doc.Target).SunCascades)}
 	y, err := d.drawn.Get(ctx, fmt.Sprintf("%s %x %+v", f.Key, lamp.Key, pic.Set), func(ctx context.Context) (y *drawnLayer, err error) {
 		err = spread.Guard(func() (err error) {

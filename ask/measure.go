@@ -5,7 +5,9 @@ import (
 
 	"willowherb/core/budget"
 	"willowherb/core/checks"
+	"willowherb/core/exchange"
 	"willowherb/core/exposure"
+	"willowherb/core/lamps"
 	"willowherb/core/plot"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -181,9 +183,9 @@ func (d *Desk) LightsOut(ctx context.Context, p *refine.Pictures) (lights []scen
 	if err != nil {
 		return nil, "", err
 	}
-	st, err := setup.Resolve(s.Doc, "")
+	st, err := lamps.Resolve(s.Doc, "")
 	if err != nil {
 		return nil, "", err
 	}
-	return st.ToScene(s.Lamps), s.Doc.Name, nil
+	return exchange.ToScene(st, s.Lamps), s.Doc.Name, nil
 }

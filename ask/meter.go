@@ -6,6 +6,7 @@ import (
 	"runtime"
 
 	"willowherb/core/exposure"
+	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/still"
@@ -19,7 +20,7 @@ func MeterViews(ctx context.Context, s *scene.Scene, doc *setup.Setup) {
 	if err != nil {
 		return
 	}
-	st, err := setup.Resolve(doc, "")
+	st, err := lamps.Resolve(doc, "")
 	if err != nil {
 		return
 	}

@@ -117,13 +117,13 @@ func (d *Desk) Place(ctx context.Context, p *refine.Pictures, q PlaceAsk) (out *
 	if err != nil {
 		return nil, err
 	}
-	out = &Placed{Able: true, Words: got.Note, Width: got.Width, Height: got.Height, Roll: got.Roll, Stops: got.Stops, At: a3(got.At)}
+	out = &Placed{Able: true, Words: got.Note, Width: got.Width, Height: got.Height, Roll: got.Roll, Stops: got.Stops, At: got.At.Array()}
 	if got.Position != nil {
-		v := a3(*got.Position)
+		v := (*got.Position).Array()
 		out.Position, out.Distance = &v, float64(got.Position.Sub(got.At).Len())
 	}
 	if got.Aim != nil {
-		v := a3(*got.Aim)
+		v := (*got.Aim).Array()
 		out.Aim = &v
 	}
 	return out, nil

@@ -10,6 +10,7 @@ import (
 	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/filter"
+	"willowherb/core/lamps"
 	"willowherb/core/path"
 	"willowherb/core/photometry"
 	"willowherb/core/rig"
@@ -89,7 +90,7 @@ func (d *Desk) figure(ctx context.Context, p *refine.Pictures, q RigAsk) (*figur
 			pivot, front = back.Point(pivot), back.Dir(front)
 		}
 	}
-	f.Pivot = a3(pivot)
+	f.Pivot = pivot.Array()
 	f.Facing = math.Atan2(float64(front.X), float64(front.Z)) * 180 / math.Pi
 	return f, nil
 }
@@ -193,7 +194,7 @@ func SaveRig(doc *setup.Setup, group string) (*rig.Template, error) {
 	if !ok || g.Rig == nil {
 		return nil, fmt.Errorf("%w: that group is no rig", ErrRig)
 	}
-	st, err := setup.Resolve(doc, "")
+	st, err := lamps.Resolve(doc, "")
 	if err != nil {
 		return nil, err
 	}

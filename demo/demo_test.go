@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/format/gltf"
@@ -53,7 +54,7 @@ func TestSetupFitsThePlace(t *testing.T) {
 	require.NoError(t, d.Validate())
 	require.Len(t, d.Lights, 14)
 	s := place(t)
-	st, err := setup.Resolve(d, "")
+	st, err := lamps.Resolve(d, "")
 	require.NoError(t, err)
 	for _, l := range st.Lamps(s, nil) {
 		if l.Kind == setup.Emissive {

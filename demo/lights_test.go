@@ -6,6 +6,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/exchange"
+	"willowherb/core/lamps"
 	"willowherb/core/photometry"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -16,9 +18,9 @@ import (
 // lit writes a setup's lights as a GLB.
 func lit(t *testing.T, doc *setup.Setup, s *scene.Scene) []byte {
 	require.NoError(t, doc.Validate())
-	st, err := setup.Resolve(doc, "")
+	st, err := lamps.Resolve(doc, "")
 	require.NoError(t, err)
-	glb, err := gltf.Write(&gltf.Model{Lights: st.ToScene(st.Lamps(s, nil))})
+	glb, err := gltf.Write(&gltf.Model{Lights: exchange.ToScene(st, st.Lamps(s, nil))})
 	require.NoError(t, err)
 	return glb
 }
@@ -53,7 +55,7 @@ func TestLightsAreReadBackEqual(t *testing.T) {
 	back, err := gltf.Read(context.Background(), "lights.glb", glb, nil, gltf.DefaultLimits())
 	require.NoError(t, err)
 	require.Empty(t, back.Warnings)
-	again, notes := setup.FromScene(back, doc.Target)
+	again, notes := exchange.FromScene(back, doc.Target)
 	require.Equal(t, doc.Lights, again.Lights)
 	require.Equal(t, doc.Groups, again.Groups)
 	for _, n := range notes {
@@ -63,7 +65,7 @@ func TestLightsAreReadBackEqual(t *testing.T) {
 	for i := range back.Lights {
 		back.Lights[i].Extras = nil
 	}
-	bare, _ := setup.FromScene(back, doc.Target)
+	bare, _ := exchange.FromScene(back, doc.Target)
 	byName := map[string]setup.Light{}
 	for _, l := range bare.Lights {
 		byName[l.Name] = l
@@ -80,7 +82,7 @@ func TestLightsAreReadBackEqual(t *testing.T) {
 	for i := range moved.Lights {
 		moved.Lights[i].Position = moved.Lights[i].Position.Add(vec.V3{X: 1})
 	}
-	there, _ := setup.FromScene(moved, doc.Target)
+	there, _ := exchange.FromScene(moved, doc.Target)
 	require.InDelta(t, doc.Lights["lantern"].Position[0]+1, there.Lights["lantern"].Position[0], 1e-4)
 	require.Equal(t, doc.Lights["lantern"].Output, there.Lights["lantern"].Output)
 }

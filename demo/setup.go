@@ -8,9 +8,7 @@ import (
 // Name is the demo project's name.
 const Name = "Saltmarsh pump house"
 
-func a3(p vec.V3) [3]float64 { return [3]float64{float64(p.X), float64(p.Y), float64(p.Z)} }
-
-func aim(from, to vec.V3) [3]float64 { return a3(to.Sub(from).Norm()) }
+func aim(from, to vec.V3) [3]float64 { return to.Sub(from).Norm().Array() }
 
 // Setup returns the lighting of the evening: dusk outside, four lamps over the
 // pumps, the keeper with lantern, key, fill and rim.
@@ -19,11 +17,11 @@ func Setup() *setup.Setup {
 		Groups: map[string]setup.Group{
 			"outside": {Name: "Outside", Order: 1},
 			"lamps":   {Name: "Hall lamps", Order: 2},
-			"keeper":  {Name: "Keeper", Order: 3, Rig: &setup.Rig{Object: "Keeper", Pivot: a3(keeperAt.Add(v(0, 1.6, 0))), Height: 1.78}},
+			"keeper":  {Name: "Keeper", Order: 3, Rig: &setup.Rig{Object: "Keeper", Pivot: keeperAt.Add(v(0, 1.6, 0)).Array(), Height: 1.78}},
 		},
 		Objects: map[string]setup.Object{
-			"keeper": {Path: "Keeper", Part: setup.Mover, Pivot: a3(keeperAt)},
-			"drone":  {Path: "Survey drone", Part: setup.Mover, Pivot: a3(droneAt)},
+			"keeper": {Path: "Keeper", Part: setup.Mover, Pivot: keeperAt.Array()},
+			"drone":  {Path: "Survey drone", Part: setup.Mover, Pivot: droneAt.Array()},
 		},
 		Lights: map[string]setup.Light{}, Views: map[string]setup.View{}, Looks: map[string]setup.Look{}}
 	order := 0.0
@@ -39,7 +37,7 @@ func Setup() *setup.Setup {
 	add("marsh-bounce", "outside", setup.Light{Name: "Marsh bounce", Kind: setup.Rect, Role: "bounce", Output: 2600, Stops: -0.7, Colour: k(4300), Position: [3]float64{-15.5, 0.4, 0}, Aim: aim(v(-15.5, 0.4, 0), v(-8, 2.6, 0)), Width: 5, Height: 1.2, Range: 26, ShadowMap: 512, Carry: setup.Baked})
 	win := func(x float64) ([3]float64, [3]float64) {
 		p := v(x, 4.35, -hallZ-0.62)
-		return a3(p), a3(v(0.1, -0.35, 1).Norm())
+		return p.Array(), v(0.1, -0.35, 1).Norm().Array()
 	}
 	p, d := win(-4.9)
 	add("window-fill-west", "outside", setup.Light{Name: "Window fill west", Kind: setup.Rect, Role: "fill", Output: 1900, Stops: -0.5, Colour: k(8200), Position: p, Aim: d, Width: 1.8, Height: 2.9, Range: 18, ShadowMap: 512, Carry: setup.Baked})
@@ -47,23 +45,23 @@ func Setup() *setup.Setup {
 	add("window-fill-east", "outside", setup.Light{Name: "Window fill east", Kind: setup.Rect, Role: "fill", Output: 1900, Stops: -0.5, Colour: k(8200), Position: p, Aim: d, Width: 1.8, Height: 2.9, Range: 18, ShadowMap: 512, Carry: setup.Baked})
 	for i, at := range pumpLamps {
 		n := []string{"1", "2", "3", "4"}[i]
-		add("pump-lamp-"+n, "lamps", setup.Light{Name: "Pump lamp " + n, Kind: setup.Spot, Role: "practical", Output: 900, Stops: -0.3, Colour: k(2700), Position: a3(at), Aim: [3]float64{0, -1, 0},
+		add("pump-lamp-"+n, "lamps", setup.Light{Name: "Pump lamp " + n, Kind: setup.Spot, Role: "practical", Output: 900, Stops: -0.3, Colour: k(2700), Position: at.Array(), Aim: [3]float64{0, -1, 0},
 			Radius: 0.05, Inner: 28, Outer: 66, Range: 11, ShadowMap: 512, Carry: setup.Split})
 	}
-	add("culvert-lamp", "lamps", setup.Light{Name: "Culvert lamp", Kind: setup.Spot, Role: "practical", Output: 420, Colour: k(4100), Position: a3(culvertLamp), Aim: [3]float64{0, -1, 0},
+	add("culvert-lamp", "lamps", setup.Light{Name: "Culvert lamp", Kind: setup.Spot, Role: "practical", Output: 420, Colour: k(4100), Position: culvertLamp.Array(), Aim: [3]float64{0, -1, 0},
 		Radius: 0.05, Inner: 20, Outer: 74, Range: 8, ShadowMap: 256, Carry: setup.Baked})
 	green := [3]float64{0.45, 1, 0.72}
 	add("gauge-glow", "lamps", setup.Light{Name: "Gauge glow", Kind: setup.Emissive, Role: "practical", Output: 115, Colour: setup.Colour{RGB: &green}, Material: "Gauge dials", Carry: setup.Baked})
-	add("lantern", "keeper", setup.Light{Name: "Lantern", Kind: setup.Point, Role: "practical", Output: 640, Stops: -0.3, Colour: k(2150), Position: a3(flame), Radius: 0.03, Range: 12, ShadowMap: 1024, Carry: setup.Live})
+	add("lantern", "keeper", setup.Light{Name: "Lantern", Kind: setup.Point, Role: "practical", Output: 640, Stops: -0.3, Colour: k(2150), Position: flame.Array(), Radius: 0.03, Range: 12, ShadowMap: 1024, Carry: setup.Live})
 	head := keeperAt.Add(v(0, 1.55, 0))
 	key := head.Add(v(2.7, 1.3, 0.9))
-	add("keeper-key", "keeper", setup.Light{Name: "Keeper key", Kind: setup.Spot, Role: "key", Output: 420, Stops: -0.9, Colour: k(3300), Position: a3(key), Aim: aim(key, head), Radius: 0.12, Inner: 14, Outer: 24, Range: 9, ShadowMap: 1024, Carry: setup.Live})
+	add("keeper-key", "keeper", setup.Light{Name: "Keeper key", Kind: setup.Spot, Role: "key", Output: 420, Stops: -0.9, Colour: k(3300), Position: key.Array(), Aim: aim(key, head), Radius: 0.12, Inner: 14, Outer: 24, Range: 9, ShadowMap: 1024, Carry: setup.Live})
 	rim := head.Add(v(-1.7, 1.7, -2.2))
-	add("rim-window", "keeper", setup.Light{Name: "Rim, window", Kind: setup.Spot, Role: "rim", Output: 520, Stops: 0.4, Colour: k(7800), Position: a3(rim), Aim: aim(rim, head.Add(v(0, -0.15, 0))), Radius: 0.06, Inner: 12, Outer: 22, Range: 8, ShadowMap: 512, Carry: setup.Live})
+	add("rim-window", "keeper", setup.Light{Name: "Rim, window", Kind: setup.Spot, Role: "rim", Output: 520, Stops: 0.4, Colour: k(7800), Position: rim.Array(), Aim: aim(rim, head.Add(v(0, -0.15, 0))), Radius: 0.06, Inner: 12, Outer: 22, Range: 8, ShadowMap: 512, Carry: setup.Live})
 	ev := map[string]float64{"Boardwalk": 7.6, "Hall": 4.3, "Keeper": 4.7, "Culvert": 1.8, "Gauge room": 4.1}
 	ids := []string{"boardwalk", "hall", "keeper", "culvert", "gauge-room"}
 	for i, c := range views() {
-		s.Views[ids[i]] = setup.View{Name: c.Name, Order: float64(i), Eye: a3(c.Eye), Aim: a3(c.Aim), FovY: c.FovY * 57.29577951308232, Aspect: c.Aspect, EV: ev[c.Name]}
+		s.Views[ids[i]] = setup.View{Name: c.Name, Order: float64(i), Eye: c.Eye.Array(), Aim: c.Aim.Array(), FovY: c.FovY * 57.29577951308232, Aspect: c.Aspect, EV: ev[c.Name]}
 	}
 	return s
 }

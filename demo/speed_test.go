@@ -12,6 +12,7 @@ import (
 	"willowherb/core/drawn"
 	"willowherb/core/film"
 	"willowherb/core/filter"
+	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/path"
 	placing "willowherb/core/place"
@@ -27,7 +28,7 @@ import (
 type ready struct {
 	s     *scene.Scene
 	w     *world.World
-	lamps []*setup.Lamp
+	lamps []*lamps.Lamp
 	hall  setup.View
 }
 
@@ -51,7 +52,7 @@ func prepare(b testing.TB) ready {
 	require.NoError(b, err)
 	w, err := world.Compile(s, 2)
 	require.NoError(b, err)
-	st, err := setup.Resolve(Setup(), "")
+	st, err := lamps.Resolve(Setup(), "")
 	require.NoError(b, err)
 	return ready{s, w, st.Lamps(s, nil), Setup().Views["hall"]}
 }
@@ -118,7 +119,7 @@ func BenchmarkRays(b *testing.B) {
 	run("any/shadow", shadow, func(q *trace.Ray) { tr.Any(q) })
 }
 
-func (r ready) pass(w, h, bounces int, lamps []*setup.Lamp) *path.Pass {
+func (r ready) pass(w, h, bounces int, lamps []*lamps.Lamp) *path.Pass {
 	p := &path.Pass{World: r.w, Camera: r.hall.Camera(), W: w, H: h, Seed: 1, Bounces: bounces, Guide: film.NewGuide(w, h)}
 	for _, l := range lamps {
 		p.Lights = append(p.Lights, l.Source)
@@ -140,7 +141,7 @@ func BenchmarkCoarse(b *testing.B) {
 // BenchmarkMovedLight is one sample of one lamp's layers at full size.
 func BenchmarkMovedLight(b *testing.B) {
 	r := prepared(b)
-	var one []*setup.Lamp
+	var one []*lamps.Lamp
 	for _, l := range r.lamps {
 		if l.ID == "lantern" {
 			one = append(one, l)
@@ -156,7 +157,7 @@ func BenchmarkMovedLight(b *testing.B) {
 }
 
 // crowd adds lamps of 6 m range to the demo's, up to sixty.
-func (r ready) crowd() []*setup.Lamp {
+func (r ready) crowd() []*lamps.Lamp {
 	doc := Setup()
 	for i := range 46 {
 		a := float64(i) * 2.399963
@@ -168,7 +169,7 @@ func (r ready) crowd() []*setup.Lamp {
 		l.Range, l.Stops = 6, -3
 		doc.Lights[fmt.Sprint("extra-", i)] = l
 	}
-	st, err := setup.Resolve(doc, "")
+	st, err := lamps.Resolve(doc, "")
 	if err != nil {
 		panic(err)
 	}
@@ -179,7 +180,7 @@ func (r ready) crowd() []*setup.Lamp {
 // lights by chance at each first hit, of fourteen and of sixty.
 func BenchmarkMoving(b *testing.B) {
 	r := prepared(b)
-	for _, lamps := range [][]*setup.Lamp{r.lamps, r.crowd()} {
+	for _, lamps := range [][]*lamps.Lamp{r.lamps, r.crowd()} {
 		b.Run(fmt.Sprint(len(lamps)), func(b *testing.B) {
 			for b.Loop() {
 				p := r.pass(128, 72, 1, lamps)
@@ -227,7 +228,7 @@ func BenchmarkCompose(b *testing.B) {
 // levels, two cores.
 func BenchmarkDenoise(b *testing.B) {
 	r := prepared(b)
-	p := r.pass(960, 540, 1, []*setup.Lamp{{Source: &light.Light{Kind: light.Point}}})
+	p := r.pass(960, 540, 1, []*lamps.Lamp{{Source: &light.Light{Kind: light.Point}}})
 	require.NoError(b, p.Run(context.Background(), 1, 2))
 	f := filter.New(p.Guide, p.Camera)
 	for _, n := range []int{1, 16} {

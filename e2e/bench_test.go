@@ -14,6 +14,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/demo"
@@ -313,7 +314,7 @@ func TestConflictsAreToldAndWaitingEditsSurvive(t *testing.T) {
 	b := open(t, s.base, 1280, 800)
 	b.until("the Ledger", `document.querySelector('[data-light=lantern]') && !document.querySelector('.lost')`)
 	// Somebody else's edit, made on the same revision, comes in just before ours.
-	body, _ := json.Marshal(api.EditAsk{Called: "Bea", Window: "elsewhere", Seq: 1, Target: "base", Label: "Lantern +2.0 st", Ops: []setup.Op{{Op: "replace", Path: "/lights/lantern/stops", Value: json.RawMessage("2")}}})
+	body, _ := json.Marshal(api.EditAsk{Called: "Bea", Window: "elsewhere", Seq: 1, Target: "base", Label: "Lantern +2.0 st", Ops: []edits.Op{{Op: "replace", Path: "/lights/lantern/stops", Value: json.RawMessage("2")}}})
 	js[bool](b, `(() => { const real = window.fetch; window.fetch = async (u, o) => { if (String(u).endsWith('/edits')) { window.fetch = real; await real(u, { ...o, body: `+string(quoted(string(body)))+` }) } return real(u, o) }; return true })()`)
 	b.row("lantern")
 	b.do(chromedp.KeyEvent("0"))

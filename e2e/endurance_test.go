@@ -18,7 +18,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 	"willowherb/blob"
-	"willowherb/core/setup"
+	"willowherb/core/edits"
 	"willowherb/journal"
 	api "willowherb/server"
 	"willowherb/store"
@@ -49,7 +49,7 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 				for i := 0; !dead.Load(); i++ {
 					label := fmt.Sprintf("round %d window %d edit %d", round, k, i)
 					v, _ := json.Marshal(float64(i%9)/3 + float64(k)/100)
-					body, _ := json.Marshal(api.EditAsk{Window: fmt.Sprint("w", round, "-", k), Seq: int64(i + 1), Target: "base", Label: label, Ops: []setup.Op{{Op: "replace", Path: "/lights/panel/stops", Value: v}}})
+					body, _ := json.Marshal(api.EditAsk{Window: fmt.Sprint("w", round, "-", k), Seq: int64(i + 1), Target: "base", Label: label, Ops: []edits.Op{{Op: "replace", Path: "/lights/panel/stops", Value: v}}})
 					r, err := s.post("/api/setups/1/edits", body)
 					if err != nil {
 						return
@@ -76,7 +76,7 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 		s.restart()
 	}
 	entries := s.journal()
-	var edits [][]setup.Op
+	var edits [][]edits.Op
 	for i, j := range entries {
 		require.Equal(t, int64(i+1), j.Revision, "no revision is missing")
 		if want, ok := acknowledged[j.Revision]; ok {
@@ -179,7 +179,7 @@ func TestSoak(t *testing.T) {
 		}
 	}
 	entries := s.journal()
-	var edits [][]setup.Op
+	var edits [][]edits.Op
 	for _, j := range entries {
 		edits = append(edits, j.Edit.Ops)
 	}

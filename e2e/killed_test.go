@@ -18,7 +18,7 @@ import (
 
 	ws "github.com/fasthttp/websocket"
 	"github.com/stretchr/testify/require"
-	"willowherb/core/setup"
+	"willowherb/core/edits"
 	api "willowherb/server"
 	"willowherb/store/storetest"
 )
@@ -121,7 +121,7 @@ func (c *client) edit(t *testing.T, lights []string, stop func() bool) {
 		light, field := lights[c.rng.IntN(len(lights))], []string{"stops", "range", "shadowMap"}[c.rng.IntN(3)]
 		v := map[string]any{"stops": float64(c.rng.IntN(800)-400) / 100, "range": float64(c.rng.IntN(900)+100) / 100, "shadowMap": 128 << c.rng.IntN(4)}[field]
 		raw, _ := json.Marshal(v)
-		a, status = c.ask("/api/setups/1/edits", api.EditAsk{Window: c.window, Seq: seq, Base: c.heard.Load(), Label: fmt.Sprint(c.window, " ", seq), Ops: []setup.Op{{Op: "replace", Path: "/lights/" + light + "/" + field, Value: raw}}}, stop)
+		a, status = c.ask("/api/setups/1/edits", api.EditAsk{Window: c.window, Seq: seq, Base: c.heard.Load(), Label: fmt.Sprint(c.window, " ", seq), Ops: []edits.Op{{Op: "replace", Path: "/lights/" + light + "/" + field, Value: raw}}}, stop)
 	}
 	if status == 0 {
 		return // stopped while it was still being sent
@@ -206,7 +206,7 @@ func TestNothingIsLostWhateverIsKilled(t *testing.T) {
 	lives = append(lives, s.memory())
 	quiet.Store(true)
 	seen := map[string]int{}
-	var ops [][]setup.Op
+	var ops [][]edits.Op
 	for i, e := range entries {
 		require.EqualValues(t, i+1, e.Revision, "no revision is missing")
 		_, window, _ := strings.Cut(e.Edit.Window, ".")
@@ -255,7 +255,7 @@ func TestTwoHundredWindows(t *testing.T) {
 	for i := range 200 {
 		raw, _ := json.Marshal(float64(i+1) / 100)
 		at := time.Now()
-		a, status := clients[0].ask("/api/setups/1/edits", api.EditAsk{Window: "w0", Seq: int64(i + 1), Label: "x", Ops: []setup.Op{{Op: "replace", Path: "/lights/lantern/stops", Value: raw}}}, func() bool { return false })
+		a, status := clients[0].ask("/api/setups/1/edits", api.EditAsk{Window: "w0", Seq: int64(i + 1), Label: "x", Ops: []edits.Op{{Op: "replace", Path: "/lights/lantern/stops", Value: raw}}}, func() bool { return false })
 		require.Equal(t, 200, status)
 		answered = append(answered, time.Since(at))
 		for !all(a.Revision) {

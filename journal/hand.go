@@ -5,7 +5,7 @@ import (
 	"errors"
 
 	"github.com/jackc/pgx/v5"
-	"willowherb/core/setup"
+	"willowherb/core/edits"
 )
 
 // hand is what a person would undo and do again next: revisions, 0 for nothing.
@@ -23,13 +23,13 @@ func (j *Journal) hand(ctx context.Context, tx pgx.Tx, id int64, person string) 
 	if err != nil {
 		return h, err
 	}
-	entries, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (e setup.Entry, err error) {
+	entries, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (e edits.Entry, err error) {
 		return e, row.Scan(&e.Revision, &e.Deed, &e.Of)
 	})
 	if err != nil {
 		return h, err
 	}
-	undo, redo := setup.Stacks(entries)
+	undo, redo := edits.Stacks(entries)
 	b := &pgx.Batch{}
 	top := func(stack []int64) (last int64) {
 		for _, r := range stack {
@@ -60,11 +60,11 @@ func (j *Journal) push(ctx context.Context, tx pgx.Tx, id int64, d *Done) (below
 		}
 	}
 	switch d.Deed {
-	case setup.Did:
+	case edits.Did:
 		below, h = h.undo, hand{undo: d.Revision}
-	case setup.Undid:
+	case edits.Undid:
 		below, h = h.redo, hand{undo: next, redo: d.Revision}
-	case setup.Redid:
+	case edits.Redid:
 		below, h = h.undo, hand{undo: d.Revision, redo: next}
 	}
 	_, err = tx.Exec(ctx, `INSERT INTO hands (setup, person, undo, redo) VALUES ($1, $2, $3, $4)

@@ -21,6 +21,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"willowherb/blob"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/store"
 )
@@ -71,8 +72,8 @@ type Setup struct {
 // Done is an edit that is in the journal.
 type Done struct {
 	Revision int64
-	Edit     setup.Edit // its operations in exact form
-	Deed     setup.Deed
+	Edit     edits.Edit // its operations in exact form
+	Deed     edits.Deed
 	Of       int64
 	Doc      *setup.Setup // after it
 	Kept     []string     // places an undo left alone, since somebody else changed them
@@ -261,36 +262,36 @@ func (j *Journal) Named(ctx context.Context, hash string) (is bool, err error) {
 
 // Apply validates an edit and journals it, all or nothing. The same (window, seq)
 // again changes nothing, and an edit that changes nothing is not written. Errors:
-// setup.ErrInvalid, setup.ErrPlace, ErrMissing, store.ErrNotFound, store.ErrAway.
-func (j *Journal) Apply(ctx context.Context, id int64, e setup.Edit) (*Done, error) {
-	return j.change(ctx, id, e, func(ctx context.Context, tx pgx.Tx, u *Setup) (*Done, *setup.Change, error) {
-		c, err := u.Doc.Apply(e.Ops)
-		return &Done{Edit: e, Deed: setup.Did}, c, err
+// setup.ErrInvalid, edits.ErrPlace, ErrMissing, store.ErrNotFound, store.ErrAway.
+func (j *Journal) Apply(ctx context.Context, id int64, e edits.Edit) (*Done, error) {
+	return j.change(ctx, id, e, func(ctx context.Context, tx pgx.Tx, u *Setup) (*Done, *edits.Change, error) {
+		c, err := edits.Apply(u.Doc, e.Ops)
+		return &Done{Edit: e, Deed: edits.Did}, c, err
 	})
 }
 
 // Undo takes back the person's last edit that still stands, or with redo does
 // again what was taken back last. e carries person, window and seq.
-func (j *Journal) Undo(ctx context.Context, id int64, e setup.Edit, redo bool) (*Done, error) {
-	return j.change(ctx, id, e, func(ctx context.Context, tx pgx.Tx, u *Setup) (*Done, *setup.Change, error) {
+func (j *Journal) Undo(ctx context.Context, id int64, e edits.Edit, redo bool) (*Done, error) {
+	return j.change(ctx, id, e, func(ctx context.Context, tx pgx.Tx, u *Setup) (*Done, *edits.Change, error) {
 		h, err := j.hand(ctx, tx, id, e.Person)
 		if err != nil {
 			return nil, nil, err
 		}
-		d := &Done{Edit: e, Deed: setup.Undid, Of: h.undo}
+		d := &Done{Edit: e, Deed: edits.Undid, Of: h.undo}
 		if redo {
-			d.Deed, d.Of = setup.Redid, h.redo
+			d.Deed, d.Of = edits.Redid, h.redo
 		}
 		if d.Of == 0 {
 			return nil, nil, ErrNothing
 		}
-		var done, inverse []setup.Op
+		var done, inverse []edits.Op
 		if err := tx.QueryRow(ctx, `SELECT label, ops, inverse FROM edits WHERE setup = $1 AND revision = $2`, id, d.Of).Scan(&d.Edit.Label, &done, &inverse); err != nil {
 			return nil, nil, err
 		}
-		c, kept := u.Doc.Reverse(done, inverse)
+		c, kept := edits.Reverse(u.Doc, done, inverse)
 		if c == nil {
-			c = &setup.Change{After: u.Doc}
+			c = &edits.Change{After: u.Doc}
 		}
 		d.Kept, d.Edit.Target = kept, "base"
 		return d, c, nil
@@ -299,8 +300,8 @@ func (j *Journal) Undo(ctx context.Context, id int64, e setup.Edit, redo bool) (
 
 // Revert makes one new edit that brings back the document of a revision, or with
 // doc that document. It can itself be undone.
-func (j *Journal) Revert(ctx context.Context, id int64, e setup.Edit, revision int64, doc *setup.Setup) (*Done, error) {
-	return j.change(ctx, id, e, func(ctx context.Context, tx pgx.Tx, u *Setup) (*Done, *setup.Change, error) {
+func (j *Journal) Revert(ctx context.Context, id int64, e edits.Edit, revision int64, doc *setup.Setup) (*Done, error) {
+	return j.change(ctx, id, e, func(ctx context.Context, tx pgx.Tx, u *Setup) (*Done, *edits.Change, error) {
 		to := doc
 		if to == nil {
 			var err error
@@ -308,7 +309,7 @@ func (j *Journal) Revert(ctx context.Context, id int64, e setup.Edit, revision i
 				return nil, nil, err
 			}
 		}
-		ops := u.Doc.Diff(to)
+		ops := edits.Diff(u.Doc, to)
 		if len(ops) == 0 {
 			return nil, nil, ErrNothing
 		}
@@ -316,7 +317,7 @@ func (j *Journal) Revert(ctx context.Context, id int64, e setup.Edit, revision i
 			return nil, nil, err
 		}
 		e.Target, e.Base = "base", u.Revision
-		return &Done{Edit: e, Deed: setup.Did}, &setup.Change{After: to, Ops: ops, Inverse: to.Diff(u.Doc)}, nil
+		return &Done{Edit: e, Deed: edits.Did}, &edits.Change{After: to, Ops: ops, Inverse: edits.Diff(to, u.Doc)}, nil
 	})
 }
 
@@ -326,7 +327,7 @@ const stateEvery = 64
 // channel is where servers hear of edits.
 const channel = "willowherb_edits"
 
-func (j *Journal) change(ctx context.Context, id int64, e setup.Edit, make func(context.Context, pgx.Tx, *Setup) (*Done, *setup.Change, error)) (*Done, error) {
+func (j *Journal) change(ctx context.Context, id int64, e edits.Edit, make func(context.Context, pgx.Tx, *Setup) (*Done, *edits.Change, error)) (*Done, error) {
 	asked := map[need]bool{}
 	for {
 		d, err := j.write(ctx, id, e, make, asked)
@@ -344,7 +345,7 @@ func (j *Journal) change(ctx context.Context, id int64, e setup.Edit, make func(
 }
 
 // write does one try of a change. asked are the files that are known to be kept.
-func (j *Journal) write(ctx context.Context, id int64, e setup.Edit, make func(context.Context, pgx.Tx, *Setup) (*Done, *setup.Change, error), asked map[need]bool) (*Done, error) {
+func (j *Journal) write(ctx context.Context, id int64, e edits.Edit, make func(context.Context, pgx.Tx, *Setup) (*Done, *edits.Change, error), asked map[need]bool) (*Done, error) {
 	var d *Done
 	err := j.db.Tx(ctx, func(tx pgx.Tx) error {
 		u, err := j.read(ctx, tx, id, true)
@@ -360,16 +361,16 @@ func (j *Journal) write(ctx context.Context, id int64, e setup.Edit, make func(c
 		if !errors.Is(err, pgx.ErrNoRows) {
 			return err
 		}
-		var c *setup.Change
+		var c *edits.Change
 		if d, c, err = make(ctx, tx, u); err != nil {
 			return err
 		}
-		if d.Deed == setup.Did && len(c.Ops) == 0 {
+		if d.Deed == edits.Did && len(c.Ops) == 0 {
 			d.Revision, d.Doc, d.Repeat, d.Nothing = u.Revision, u.Doc, true, true
 			return j.labels(ctx, tx, id, e.Person, d)
 		}
 		if c.Ops == nil {
-			c.Ops, c.Inverse = []setup.Op{}, []setup.Op{}
+			c.Ops, c.Inverse = []edits.Op{}, []edits.Op{}
 		}
 		if more := slices.DeleteFunc(needs(u.Doc, c.After, ""), func(n need) bool { return asked[n] }); len(more) > 0 {
 			return unasked(more)
@@ -379,7 +380,7 @@ func (j *Journal) write(ctx context.Context, id int64, e setup.Edit, make func(c
 			return fmt.Errorf("%w: the setup would take %d kB; it may take %d", setup.ErrInvalid, len(text)>>10, setup.MaxBytes>>10)
 		}
 		d.Revision, d.Doc, d.Edit.Ops = u.Revision+1, c.After, c.Ops
-		if d.Deed == setup.Did && d.Edit.Base < u.Revision {
+		if d.Deed == edits.Did && d.Edit.Base < u.Revision {
 			if d.Over, err = over(ctx, tx, id, d.Edit); err != nil {
 				return err
 			}
@@ -417,7 +418,7 @@ const maxOver = 20
 
 // over finds what the edit e replaces of other windows' edits since its base, of
 // the last few hundred.
-func over(ctx context.Context, tx pgx.Tx, id int64, e setup.Edit) ([]Over, error) {
+func over(ctx context.Context, tx pgx.Tx, id int64, e edits.Edit) ([]Over, error) {
 	rows, err := tx.Query(ctx, `SELECT person, browser, label, ops FROM edits WHERE setup = $1 AND revision > $2 AND browser <> $3 ORDER BY revision DESC LIMIT 200`, id, e.Base, e.Window)
 	if err != nil {
 		return nil, err
@@ -441,7 +442,7 @@ func over(ctx context.Context, tx pgx.Tx, id int64, e setup.Edit) ([]Over, error
 	var out []Over
 	for rows.Next() {
 		var o Over
-		var ops []setup.Op
+		var ops []edits.Op
 		if err := rows.Scan(&o.Person, &o.Window, &o.Label, &ops); err != nil {
 			return nil, err
 		}

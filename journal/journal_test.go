@@ -13,6 +13,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/blob"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/journal"
 	"willowherb/store"
@@ -57,12 +58,12 @@ func (k kept) create(t testing.TB) int64 {
 
 func raw(v any) json.RawMessage { b, _ := json.Marshal(v); return b }
 
-func edit(person string, seq int64, label string, ops ...setup.Op) setup.Edit {
-	return setup.Edit{Person: person, Window: person + ".w", Seq: seq, Target: "base", Label: label, Ops: ops}
+func edit(person string, seq int64, label string, ops ...edits.Op) edits.Edit {
+	return edits.Edit{Person: person, Window: person + ".w", Seq: seq, Target: "base", Label: label, Ops: ops}
 }
 
-func stops(person string, seq int64, v float64) setup.Edit {
-	return edit(person, seq, fmt.Sprintf("Lamp %+.1f st", v), setup.Op{Op: "replace", Path: "/lights/lamp/stops", Value: raw(v)})
+func stops(person string, seq int64, v float64) edits.Edit {
+	return edit(person, seq, fmt.Sprintf("Lamp %+.1f st", v), edits.Op{Op: "replace", Path: "/lights/lamp/stops", Value: raw(v)})
 }
 
 func value(d *journal.Done) float64 { return d.Doc.Lights["lamp"].Stops }
@@ -79,7 +80,7 @@ func TestEditsUndoAndRedoAcrossConnections(t *testing.T) {
 	}
 	j.db.Close()
 	j = at(t, j.url)
-	who := func(seq int64) setup.Edit { return setup.Edit{Person: "ada", Window: "other", Seq: seq} }
+	who := func(seq int64) edits.Edit { return edits.Edit{Person: "ada", Window: "other", Seq: seq} }
 	d, err := j.Undo(ctx, id, who(1), false)
 	require.NoError(t, err)
 	require.Equal(t, 2.0, value(d))
@@ -94,13 +95,13 @@ func TestEditsUndoAndRedoAcrossConnections(t *testing.T) {
 	d, err = j.Undo(ctx, id, who(3), true)
 	require.NoError(t, err)
 	require.Equal(t, 2.0, value(d))
-	_, err = j.Undo(ctx, id, setup.Edit{Person: "bea", Window: "b", Seq: 1}, false)
+	_, err = j.Undo(ctx, id, edits.Edit{Person: "bea", Window: "b", Seq: 1}, false)
 	require.ErrorIs(t, err, journal.ErrNothing)
 	// The document is what replaying the journal gives.
-	edits, err := j.Since(ctx, id, 0, 100)
+	kept, err := j.Since(ctx, id, 0, 100)
 	require.NoError(t, err)
-	var ops [][]setup.Op
-	for _, e := range edits {
+	var ops [][]edits.Op
+	for _, e := range kept {
 		ops = append(ops, e.Edit.Ops)
 	}
 	u, err := j.Get(ctx, id)
@@ -114,7 +115,7 @@ func TestHandsAreWhatTheWholeJournalSays(t *testing.T) {
 	j := open(t)
 	id := j.create(t)
 	rng := rand.New(rand.NewPCG(1, 9))
-	entries := map[string][]setup.Entry{}
+	entries := map[string][]edits.Entry{}
 	labels := map[int64]string{}
 	for i := range 120 {
 		who := []string{"ada", "bea"}[rng.IntN(2)]
@@ -122,16 +123,16 @@ func TestHandsAreWhatTheWholeJournalSays(t *testing.T) {
 		var err error
 		switch rng.IntN(5) {
 		case 0, 1:
-			d, err = j.Undo(ctx, id, setup.Edit{Person: who, Window: who, Seq: int64(i)}, rng.IntN(2) == 0)
+			d, err = j.Undo(ctx, id, edits.Edit{Person: who, Window: who, Seq: int64(i)}, rng.IntN(2) == 0)
 		default:
-			d, err = j.Apply(ctx, id, edit(who, int64(i), fmt.Sprint("edit ", i), setup.Op{Op: "add", Path: fmt.Sprintf("/groups/g%d", i), Value: raw(setup.Group{Name: "x"})}))
+			d, err = j.Apply(ctx, id, edit(who, int64(i), fmt.Sprint("edit ", i), edits.Op{Op: "add", Path: fmt.Sprintf("/groups/g%d", i), Value: raw(setup.Group{Name: "x"})}))
 		}
 		if err != nil {
 			require.ErrorIs(t, err, journal.ErrNothing)
 			continue
 		}
 		labels[d.Revision] = d.Edit.Label
-		entries[who] = append(entries[who], setup.Entry{Revision: d.Revision, Deed: d.Deed, Of: d.Of})
+		entries[who] = append(entries[who], edits.Entry{Revision: d.Revision, Deed: d.Deed, Of: d.Of})
 		if i == 60 {
 			_, err = j.db.Pool.Exec(ctx, `DELETE FROM hands`)
 			require.NoError(t, err)
@@ -139,7 +140,7 @@ func TestHandsAreWhatTheWholeJournalSays(t *testing.T) {
 			require.NoError(t, err)
 		}
 		for _, who := range []string{"ada", "bea"} {
-			undo, redo := setup.Stacks(entries[who])
+			undo, redo := edits.Stacks(entries[who])
 			top := func(s []int64) string {
 				if len(s) == 0 {
 					return ""
@@ -174,10 +175,10 @@ func TestRepeatIsHarmlessAndErrorsChangeNothing(t *testing.T) {
 			hash, err = j.blobs.Put(ctx, blob.Place, strings.NewReader("place"))
 			require.NoError(t, err)
 		}
-		_, err = j.Apply(ctx, id, edit("ada", 10, "x", setup.Op{Op: "add", Path: "/lights/lamp/profile", Value: raw(setup.Profile{Blob: hash, File: "x.ies"})}))
+		_, err = j.Apply(ctx, id, edit("ada", 10, "x", edits.Op{Op: "add", Path: "/lights/lamp/profile", Value: raw(setup.Profile{Blob: hash, File: "x.ies"})}))
 		require.ErrorIs(t, err, journal.ErrMissing)
 	}
-	_, err = j.Apply(ctx, id, edit("ada", 11, "x", setup.Op{Op: "add", Path: "/place", Value: raw(setup.Place{Blob: strings.Repeat("cd", 32), File: "x.glb"})}))
+	_, err = j.Apply(ctx, id, edit("ada", 11, "x", edits.Op{Op: "add", Path: "/place", Value: raw(setup.Place{Blob: strings.Repeat("cd", 32), File: "x.glb"})}))
 	require.ErrorIs(t, err, journal.ErrMissing)
 	u, err := j.Get(ctx, id)
 	require.NoError(t, err)
@@ -204,10 +205,10 @@ func TestManyWindowsWriteOneJournal(t *testing.T) {
 		})
 	}
 	wg.Wait()
-	edits, err := j.Since(ctx, id, 0, 100)
+	kept, err := j.Since(ctx, id, 0, 100)
 	require.NoError(t, err)
-	require.Len(t, edits, 40)
-	require.EqualValues(t, 40, edits[39].Revision)
+	require.Len(t, kept, 40)
+	require.EqualValues(t, 40, kept[39].Revision)
 }
 
 // Edits that name new files ask after them without holding on to a connection: with
@@ -226,7 +227,7 @@ func TestEditsDoNotWaitForEachOthersConnections(t *testing.T) {
 	var wg sync.WaitGroup
 	for i, h := range hashes {
 		wg.Go(func() {
-			_, err := j.Apply(soon, ids[i%4], edit(fmt.Sprint("p", i), 1, "x", setup.Op{Op: "add", Path: "/lights/lamp/profile", Value: raw(setup.Profile{Blob: h, File: "x.ies"})}))
+			_, err := j.Apply(soon, ids[i%4], edit(fmt.Sprint("p", i), 1, "x", edits.Op{Op: "add", Path: "/lights/lamp/profile", Value: raw(setup.Profile{Blob: h, File: "x.ies"})}))
 			if err != nil {
 				t.Error(err)
 			}
@@ -253,7 +254,7 @@ func TestADocumentThatMakesNoSenseCanBeTakenBack(t *testing.T) {
 	u, err := j.Get(ctx, id)
 	require.NoError(t, err)
 	require.Error(t, u.Doc.Validate())
-	d, err := j.Undo(ctx, id, setup.Edit{Person: "ada", Window: "ada.w", Seq: 2}, false)
+	d, err := j.Undo(ctx, id, edits.Edit{Person: "ada", Window: "ada.w", Seq: 2}, false)
 	require.NoError(t, err)
 	require.NoError(t, d.Doc.Validate())
 	require.Equal(t, 0.0, value(d))
@@ -343,10 +344,10 @@ func TestOverwritingIsTold(t *testing.T) {
 	// The whole light is over a part of it, and beside others nothing.
 	l := document().Lights["lamp"]
 	l.Stops = 4
-	d, err = j.Apply(ctx, id, edit("cleo", 1, "All", setup.Op{Op: "replace", Path: "/lights/lamp", Value: raw(l)}))
+	d, err = j.Apply(ctx, id, edit("cleo", 1, "All", edits.Op{Op: "replace", Path: "/lights/lamp", Value: raw(l)}))
 	require.NoError(t, err)
 	require.NotEmpty(t, d.Over)
-	d, err = j.Apply(ctx, id, edit("dora", 1, "Name", setup.Op{Op: "replace", Path: "/name", Value: raw("Night")}))
+	d, err = j.Apply(ctx, id, edit("dora", 1, "Name", edits.Op{Op: "replace", Path: "/name", Value: raw("Night")}))
 	require.NoError(t, err)
 	require.Empty(t, d.Over)
 }
@@ -386,7 +387,7 @@ func TestSweepKeepsWhatAJournalNames(t *testing.T) {
 	}
 	named, loose, theirs := put("named"), put("loose"), put("theirs")
 	profile := func(to int64, h string) {
-		_, err := j.Apply(ctx, to, edit("a", 1, "x", setup.Op{Op: "add", Path: "/lights/lamp/profile", Value: raw(setup.Profile{Blob: h, File: "x.ies"})}))
+		_, err := j.Apply(ctx, to, edit("a", 1, "x", edits.Op{Op: "add", Path: "/lights/lamp/profile", Value: raw(setup.Profile{Blob: h, File: "x.ies"})}))
 		require.NoError(t, err)
 	}
 	profile(id, named)

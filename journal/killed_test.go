@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/store"
 	"willowherb/store/storetest"
@@ -31,7 +32,7 @@ func TestNoEditIsLostWhenTheDatabaseIsKilled(t *testing.T) {
 			who := fmt.Sprint("p", p)
 			for seq := int64(1); !stop.Load(); seq++ {
 				for {
-					_, err := j.Apply(ctx, id, edit(who, seq, "x", setup.Op{Op: "add", Path: fmt.Sprintf("/groups/%s-%d", who, seq%50), Value: raw(setup.Group{Name: fmt.Sprint(seq)})}))
+					_, err := j.Apply(ctx, id, edit(who, seq, "x", edits.Op{Op: "add", Path: fmt.Sprintf("/groups/%s-%d", who, seq%50), Value: raw(setup.Group{Name: fmt.Sprint(seq)})}))
 					if err == nil {
 						break
 					}
@@ -52,11 +53,11 @@ func TestNoEditIsLostWhenTheDatabaseIsKilled(t *testing.T) {
 	time.Sleep(250 * time.Millisecond)
 	stop.Store(true)
 	wg.Wait()
-	edits, err := j.Since(ctx, id, 0, 1_000_000)
+	kept, err := j.Since(ctx, id, 0, 1_000_000)
 	require.NoError(t, err)
 	seen := map[string]int64{}
-	var ops [][]setup.Op
-	for i, e := range edits {
+	var ops [][]edits.Op
+	for i, e := range kept {
 		require.EqualValues(t, i+1, e.Revision, "no gap")
 		require.Equal(t, seen[e.Edit.Person]+1, e.Edit.Seq, "each once, in order")
 		seen[e.Edit.Person] = e.Edit.Seq
@@ -69,5 +70,5 @@ func TestNoEditIsLostWhenTheDatabaseIsKilled(t *testing.T) {
 	u, err := j.Get(ctx, id)
 	require.NoError(t, err)
 	require.Equal(t, string(storetest.Replay(t, document().JSON(), ops).JSON()), string(u.Doc.JSON()))
-	t.Logf("%d edits, %d kills, %d times told to try again", len(edits), kills, away.Load())
+	t.Logf("%d kept, %d kills, %d times told to try again", len(kept), kills, away.Load())
 }

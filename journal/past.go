@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/store"
 )
@@ -18,7 +19,7 @@ type Line struct {
 	Person   string     `json:"person"`
 	Called   string     `json:"called"`
 	Label    string     `json:"label"`
-	Deed     setup.Deed `json:"deed"`
+	Deed     edits.Deed `json:"deed"`
 	Made     time.Time  `json:"made"`
 }
 
@@ -84,11 +85,11 @@ func (j *Journal) at(ctx context.Context, q querier, u *Setup, revision int64) (
 	if err != nil {
 		return nil, err
 	}
-	all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (ops []setup.Op, err error) { return ops, row.Scan(&ops) })
+	all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (ops []edits.Op, err error) { return ops, row.Scan(&ops) })
 	if err != nil {
 		return nil, err
 	}
-	return doc.Replay(all)
+	return edits.Replay(doc, all)
 }
 
 // Snapshot is a state of a setup that was kept with a name and a picture.

@@ -8,10 +8,10 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/exposure"
+	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/scene"
 	"willowherb/core/scene/scenetest"
-	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 	"willowherb/demo"
@@ -56,7 +56,7 @@ func pumpHouse(t testing.TB) (out []*place) {
 	w, err := world.Compile(s, 2)
 	require.NoError(t, err)
 	doc := demo.Setup()
-	st, err := setup.Resolve(doc, "")
+	st, err := lamps.Resolve(doc, "")
 	require.NoError(t, err)
 	lamps := st.Lamps(s, nil)
 	for _, id := range doc.SortedViews() {

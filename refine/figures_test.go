@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/blob"
 	"willowherb/blob/blobtest"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/demo"
@@ -234,7 +235,7 @@ func figures(t *testing.T, glb []byte, doc *setup.Setup) {
 		l.Position[0] -= 0.05
 		pos, _ := json.Marshal(l.Position)
 		asked := time.Now()
-		c, err := doc.Apply([]setup.Op{{Op: "replace", Path: "/lights/lantern/position", Value: pos}})
+		c, err := edits.Apply(doc, []edits.Op{{Op: "replace", Path: "/lights/lantern/position", Value: pos}})
 		require.NoError(t, err)
 		e.look(func(k *refine.Eye) { k.Draft = c.After })
 		var key string

@@ -5,7 +5,7 @@ import (
 
 	"willowherb/core/exposure"
 	"willowherb/core/film"
-	"willowherb/core/setup"
+	"willowherb/core/lamps"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 	"willowherb/plan"
@@ -120,7 +120,7 @@ func (f *frame) bytes() int {
 
 // clean reports whether what is left of a layer's noise cannot be seen in the
 // finished picture: under half a per cent of middle grey.
-func (y *layer) clean(l *setup.Lamp, ev float64) bool {
+func (y *layer) clean(l *lamps.Lamp, ev float64) bool {
 	g := l.Gain()
 	return y.version() >= plan.Enough && y.noise*float64(g.Max())*exposure.Factor(ev) < 0.005*exposure.Middle
 }
@@ -140,7 +140,7 @@ func (f *frame) news(t *sight) *FrameNews {
 
 // least is how many samples the least refined of the lamps' layers has, of those whose
 // noise can be seen; most where none has less.
-func (f *frame) least(t *sight, lamps []*setup.Lamp, most int) int {
+func (f *frame) least(t *sight, lamps []*lamps.Lamp, most int) int {
 	for _, l := range lamps {
 		if y := f.layers[l.Key]; y != nil && !(y.version() >= plan.Enough && y.clean(l, t.ev)) {
 			most = min(most, y.version())
@@ -150,7 +150,7 @@ func (f *frame) least(t *sight, lamps []*setup.Lamp, most int) int {
 }
 
 // complete reports whether each of the lamps has a published layer in f.
-func (f *frame) complete(lamps []*setup.Lamp) bool {
+func (f *frame) complete(lamps []*lamps.Lamp) bool {
 	for _, l := range lamps {
 		if y := f.layers[l.Key]; y == nil || y.pub == nil {
 			return false
@@ -199,7 +199,7 @@ type Frame struct {
 }
 
 // shot copies what is published of a frame for some lamps. Call with mu held.
-func (f *frame) shot(t *sight, lamps []*setup.Lamp) *Frame {
+func (f *frame) shot(t *sight, lamps []*lamps.Lamp) *Frame {
 	out := &Frame{Key: f.key, Sight: t.key, Level: f.level, Cam: f.cam, See: f.see, W: f.w, H: f.h, EV: t.ev, Guide: f.guide, Stage: t.stage, Samples: f.samples, layers: make(map[[32]byte]*Published, len(lamps))}
 	for _, l := range lamps {
 		if y := f.layers[l.Key]; y != nil && y.pub != nil {
@@ -210,7 +210,7 @@ func (f *frame) shot(t *sight, lamps []*setup.Lamp) *Frame {
 }
 
 // Complete reports whether each of the lamps has a layer.
-func (f *Frame) Complete(lamps []*setup.Lamp) bool {
+func (f *Frame) Complete(lamps []*lamps.Lamp) bool {
 	for _, l := range lamps {
 		if f.layers[l.Key] == nil {
 			return false
@@ -221,7 +221,7 @@ func (f *Frame) Complete(lamps []*setup.Lamp) bool {
 
 // Compose adds up the layers of the lamps, in cd/m2. only, when not empty, names the
 // only lights that count, on even if they are off.
-func (f *Frame) Compose(lamps []*setup.Lamp, only map[string]bool) []float32 {
+func (f *Frame) Compose(lamps []*lamps.Lamp, only map[string]bool) []float32 {
 	out := make([]float32, 3*f.W*f.H)
 	for _, l := range lamps {
 		g := l.Gain()
@@ -236,11 +236,11 @@ func (f *Frame) Compose(lamps []*setup.Lamp, only map[string]bool) []float32 {
 }
 
 // Add adds a part of a lamp's light to a picture, times scale.
-func (f *Frame) Add(pic []float32, l *setup.Lamp, part int, scale float32) {
+func (f *Frame) Add(pic []float32, l *lamps.Lamp, part int, scale float32) {
 	f.add(pic, l, part, l.Gain().Scale(scale))
 }
 
-func (f *Frame) add(pic []float32, l *setup.Lamp, part int, gain vec.V3) {
+func (f *Frame) add(pic []float32, l *lamps.Lamp, part int, gain vec.V3) {
 	y := f.layers[l.Key]
 	if y == nil || gain == (vec.V3{}) || y.Parts[part] == nil {
 		return
@@ -250,7 +250,7 @@ func (f *Frame) add(pic []float32, l *setup.Lamp, part int, gain vec.V3) {
 
 // Packed is a part of a lamp's light as it is packed, and what a packed one of it is
 // in the picture, RGB in cd/m2.
-func (f *Frame) Packed(l *setup.Lamp, part int) (words []uint32, gain vec.V3) {
+func (f *Frame) Packed(l *lamps.Lamp, part int) (words []uint32, gain vec.V3) {
 	y := f.layers[l.Key]
 	if y == nil {
 		return nil, gain

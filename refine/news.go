@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"willowherb/core/budget"
+	"willowherb/core/lamps"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/stage"
@@ -24,7 +25,7 @@ type LampFact struct {
 }
 
 // Facts are the facts of lamps by their ids.
-func Facts(lamps []*setup.Lamp) map[string]LampFact {
+func Facts(lamps []*lamps.Lamp) map[string]LampFact {
 	out := make(map[string]LampFact, len(lamps))
 	for _, l := range lamps {
 		out[l.ID] = LampFact{stage.KeyName(l.Key), l.PerOutput, l.Shines(), l.PerUnit, l.Emitted(), rows(l.Frame)}

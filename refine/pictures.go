@@ -12,8 +12,10 @@ import (
 
 	"willowherb/core/budget"
 	"willowherb/core/film"
+	"willowherb/core/lamps"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
+	"willowherb/core/staging"
 	"willowherb/plan"
 	"willowherb/stage"
 	"willowherb/store"
@@ -37,7 +39,7 @@ type Pictures struct {
 	revision int64 // that pictures are made for
 	tried    int64 // the newest revision that was made ready, or could not be
 	stage    *stage.Stage
-	lamps    []*setup.Lamp
+	lamps    []*lamps.Lamp
 	broken   error // why the newest document cannot be shown
 	away     error // why it could not be made ready yet
 	changed  chan struct{}
@@ -72,9 +74,9 @@ type eye struct {
 	rested      string // sight where it last stood still: it may well come back
 	sight       string // that it was told it has
 	greeted     int64  // for which gaze
-	drafted     []*setup.Lamp
+	drafted     []*lamps.Lamp
 	stage       *stage.Stage // where its drag changes the place
-	aside       []*setup.Lamp
+	aside       []*lamps.Lamp
 }
 
 // stageOf is the stage that an eye sees. Call with mu held.
@@ -142,8 +144,8 @@ func (p *Pictures) absorb(ctx context.Context) error {
 	p.mu.Unlock()
 	stale := false
 	if fresh {
-		on, err := p.studio.shop.Ready(ctx, setup.StageOf(st.Doc, st.Place, st.File))
-		var lamps []*setup.Lamp
+		on, err := p.studio.shop.Ready(ctx, staging.Of(st.Doc, st.Place, st.File))
+		var lamps []*lamps.Lamp
 		if err == nil {
 			lamps, err = p.studio.shop.Lamps(ctx, st.Doc, on)
 		}
@@ -173,7 +175,7 @@ func unshown(err error) Failed {
 
 // take puts a document and what it makes of the place in the place of the last one.
 // It reports whether work in hand may have become stale.
-func (p *Pictures) take(st *State, on *stage.Stage, lamps []*setup.Lamp, err error) (stale bool) {
+func (p *Pictures) take(st *State, on *stage.Stage, lamps []*lamps.Lamp, err error) (stale bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	defer p.wake()
@@ -223,12 +225,12 @@ func (p *Pictures) wake() {
 }
 
 // hasMore reports whether after has a layer that before has not.
-func hasMore(before, after []*setup.Lamp) bool {
+func hasMore(before, after []*lamps.Lamp) bool {
 	known := map[[32]byte]bool{}
 	for _, l := range before {
 		known[l.Key] = true
 	}
-	return slices.ContainsFunc(after, func(l *setup.Lamp) bool { return !known[l.Key] })
+	return slices.ContainsFunc(after, func(l *lamps.Lamp) bool { return !known[l.Key] })
 }
 
 // look takes in who looks how: drags, comparisons, moves. It reports whether work in
@@ -293,10 +295,10 @@ func (p *Pictures) drags(ctx context.Context, st *State, n Eye) (stale bool, err
 	if base == nil || !draft && !asides {
 		return false, nil
 	}
-	var lamps, aside []*setup.Lamp
+	var lamps, aside []*lamps.Lamp
 	on := base
 	if n.Draft != nil && draft {
-		if sd := setup.StageOf(n.Draft, st.Place, st.File); sd.Geometry == base.Geometry {
+		if sd := staging.Of(n.Draft, st.Place, st.File); sd.Geometry == base.Geometry {
 			if sd.Key != base.Key {
 				if on, err = p.studio.shop.Ready(ctx, sd); err != nil {
 					return false, err
@@ -411,10 +413,10 @@ func (p *Pictures) postThumb(view string, eyes ...int64) {
 // wanted are the lamps whose layers a sight's frames need: the setup's, and those
 // of drags and comparisons of the eyes that have it. All are made for the sight's
 // own stage: a shining surface is where that stage has it. Call with mu held.
-func (p *Pictures) wanted(t *sight) []*setup.Lamp {
-	var out []*setup.Lamp
+func (p *Pictures) wanted(t *sight) []*lamps.Lamp {
+	var out []*lamps.Lamp
 	known := map[[32]byte]bool{}
-	add := func(lamps []*setup.Lamp) {
+	add := func(lamps []*lamps.Lamp) {
 		for _, l := range lamps {
 			if !known[l.Key] {
 				known[l.Key] = true

@@ -14,7 +14,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/blob"
 	"willowherb/blob/blobtest"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
+	"willowherb/core/staging"
 	"willowherb/plan"
 	"willowherb/stage"
 	"willowherb/stage/stagetest"
@@ -84,9 +86,9 @@ func (h *hall) look(id int64, change func(e *Eye)) {
 func (h *hall) view(id int64, view string) { h.look(id, func(e *Eye) { e.See.Camera.Name = view }) }
 
 // edit makes an edit and waits until it has been taken in.
-func (h *hall) edit(p *Pictures, ops ...setup.Op) {
+func (h *hall) edit(p *Pictures, ops ...edits.Op) {
 	h.mu.Lock()
-	c, err := h.state.Doc.Apply(ops)
+	c, err := edits.Apply(h.state.Doc, ops)
 	require.NoError(h.t, err)
 	h.state.Doc = c.After
 	h.state.Revision++
@@ -99,9 +101,9 @@ func (h *hall) edit(p *Pictures, ops ...setup.Op) {
 	require.NoError(h.t, err)
 }
 
-func (h *hall) drag(id int64, ops ...setup.Op) {
+func (h *hall) drag(id int64, ops ...edits.Op) {
 	h.look(id, func(e *Eye) {
-		c, err := h.state.Doc.Apply(ops)
+		c, err := edits.Apply(h.state.Doc, ops)
 		require.NoError(h.t, err)
 		e.Draft = c.After
 	})
@@ -167,9 +169,9 @@ func openedIn(t *testing.T, s *Studio, blobs *blobtest.Memory, id int64) (*hall,
 
 func raw(v any) json.RawMessage { b, _ := json.Marshal(v); return b }
 
-func replace(path string, v any) setup.Op { return setup.Op{Op: "replace", Path: path, Value: raw(v)} }
+func replace(path string, v any) edits.Op { return edits.Op{Op: "replace", Path: path, Value: raw(v)} }
 
-func add(path string, v any) setup.Op { return setup.Op{Op: "add", Path: path, Value: raw(v)} }
+func add(path string, v any) edits.Op { return edits.Op{Op: "add", Path: path, Value: raw(v)} }
 
 func TestVisibleViewComesFirstThenRefinesToItsGoal(t *testing.T) {
 	h, p := opened(t, Options{Width: 64, MaxSamples: 4, Workers: 2})
@@ -317,14 +319,14 @@ func TestABrokenPlaceIsToldAndGotOver(t *testing.T) {
 		f, ok := last[Failed](h, 1)
 		return ok && strings.Contains(f.What, "bad.glb")
 	})
-	h.edit(p, setup.Op{Op: "remove", Path: "/place"})
+	h.edit(p, edits.Op{Op: "remove", Path: "/place"})
 	h.waitFor(1, plan.Full, 2)
 	h.view(2, "b")
 	h.waitFor(2, plan.Full, 2)
 	_, told := last[Failed](h, 2)
 	require.False(t, told)
 	h.mu.Lock()
-	c, err := h.state.Doc.Apply([]setup.Op{add("/place", setup.Place{Blob: bad, File: "bad.glb"})})
+	c, err := edits.Apply(h.state.Doc, []edits.Op{add("/place", setup.Place{Blob: bad, File: "bad.glb"})})
 	require.NoError(t, err)
 	h.state.Doc, h.state.Revision = c.After, h.state.Revision+1
 	h.mu.Unlock()
@@ -354,7 +356,7 @@ func TestMakingReadyWaitsForTheDatabase(t *testing.T) {
 func TestAFaultInTheRenderingIsToldAndTriedAgain(t *testing.T) {
 	s, blobs := studio(t, small)
 	hash, doc := stagetest.Floor(t, blobs)
-	on, err := s.shop.Ready(ctx, setup.StageOf(doc, hash, "floor.glb"))
+	on, err := s.shop.Ready(ctx, staging.Of(doc, hash, "floor.glb"))
 	require.NoError(t, err)
 	mat := on.Scene.Mat
 	mat[0], mat[1] = 999, 999 // broken before the worker reads it
@@ -536,7 +538,7 @@ func TestMovingAThingMakesAnotherStage(t *testing.T) {
 	h.wait("the eye's new sight", func() bool { m, _ := last[Sighted](h, 1); return m.Sight == p.key("a") })
 	h.edit(p, replace("/objects/f/offset", [3]float64{}))
 	require.Equal(t, there, p.key("a"))
-	h.edit(p, setup.Op{Op: "remove", Path: "/objects/f"})
+	h.edit(p, edits.Op{Op: "remove", Path: "/objects/f"})
 	require.Equal(t, home, p.key("a"))
 	require.Equal(t, 2, p.finished("a")["one"], "undone, its pictures are there")
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"willowherb/core/lamps"
 	"willowherb/core/setup"
 	"willowherb/stage"
 	"willowherb/store"
@@ -15,7 +16,7 @@ type Shot struct {
 	Doc      *setup.Setup
 	Revision int64
 	Stage    *stage.Stage
-	Lamps    []*setup.Lamp
+	Lamps    []*lamps.Lamp
 	pictures *Pictures
 }
 
@@ -48,13 +49,13 @@ func (p *Pictures) Shot(ctx context.Context) (*Shot, error) {
 }
 
 // Lay works out the lamps of another document on the shot's stage.
-func (s *Shot) Lay(ctx context.Context, doc *setup.Setup) ([]*setup.Lamp, error) {
+func (s *Shot) Lay(ctx context.Context, doc *setup.Setup) ([]*lamps.Lamp, error) {
 	return s.pictures.studio.shop.Lamps(ctx, doc, s.Stage)
 }
 
 // View is the picture of a saved view at the first of the levels that has a layer of
 // every lamp; nil where none has.
-func (s *Shot) View(id string, lamps []*setup.Lamp, levels ...int) *Frame {
+func (s *Shot) View(id string, lamps []*lamps.Lamp, levels ...int) *Frame {
 	v, ok := s.Doc.Views[id]
 	if !ok {
 		return nil
@@ -65,7 +66,7 @@ func (s *Shot) View(id string, lamps []*setup.Lamp, levels ...int) *Frame {
 
 // Frame is the picture of a sight at the first of the levels that has a layer of
 // every lamp; nil where none has.
-func (p *Pictures) Frame(sight string, lamps []*setup.Lamp, levels ...int) *Frame {
+func (p *Pictures) Frame(sight string, lamps []*lamps.Lamp, levels ...int) *Frame {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	t := p.sights[sight]
@@ -90,7 +91,7 @@ func (p *Pictures) Sees(sight string) bool {
 // Lit are the lamps that an eye sees: those of its drag where one is under way, on
 // the stage that the drag makes. ok is false for an eye that is not known or drags
 // nothing.
-func (p *Pictures) Lit(eye int64) (doc *setup.Setup, lamps []*setup.Lamp, on *stage.Stage, ok bool) {
+func (p *Pictures) Lit(eye int64) (doc *setup.Setup, lamps []*lamps.Lamp, on *stage.Stage, ok bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	e := p.eyes[eye]
@@ -103,7 +104,7 @@ func (p *Pictures) Lit(eye int64) (doc *setup.Setup, lamps []*setup.Lamp, on *st
 // ByKey is a frame by its key, with the lamps that are wanted of it: those of a drag
 // where an eye that has its sight drags something. nil while nothing of it is
 // published.
-func (p *Pictures) ByKey(key string) (f *Frame, lamps []*setup.Lamp) {
+func (p *Pictures) ByKey(key string) (f *Frame, lamps []*lamps.Lamp) {
 	sight, level, ok := strings.Cut(key, "-")
 	if !ok || len(level) != 1 {
 		return nil, nil

@@ -11,7 +11,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"willowherb/core/setup"
+	"willowherb/core/lamps"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
 	"willowherb/plan"
@@ -255,7 +255,7 @@ func (p *Pictures) plan() plan.Setup {
 }
 
 // progress tells how far the layers of a frame are. Call with mu held.
-func (p *Pictures) progress(t *sight, level int, lamps []*setup.Lamp) plan.Frame {
+func (p *Pictures) progress(t *sight, level int, lamps []*lamps.Lamp) plan.Frame {
 	now := p.studio.clock.Load()
 	f := plan.Frame{Goal: p.studio.goal(level), Layers: make([]plan.Layer, len(lamps))}
 	for i, l := range lamps {

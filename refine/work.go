@@ -14,8 +14,8 @@ import (
 	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/filter"
+	"willowherb/core/lamps"
 	"willowherb/core/path"
-	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
 	"willowherb/plan"
@@ -27,7 +27,7 @@ type task struct {
 	plan.Job
 	t     *sight
 	f     *frame
-	lamps []*setup.Lamp
+	lamps []*lamps.Lamp
 	sums  []*film.Layers
 }
 
@@ -228,7 +228,7 @@ func littleEndian(words []uint32) []byte {
 
 // widths is how widely the kinds of a lamp's light are filtered in f after so many
 // samples.
-func (f *frame) widths(l *setup.Lamp, samples int) filter.Widths {
+func (f *frame) widths(l *lamps.Lamp, samples int) filter.Widths {
 	of := filter.Frame{Samples: samples, Sparse: f.sparse()}
 	switch f.level {
 	case plan.Coarse, plan.Thumb:
@@ -290,7 +290,7 @@ func (k *task) publish(ctx context.Context, samples int) error {
 
 // denoised makes what is published of some layers: each lamp's light by kind; what
 // is soft is filtered, all of it at once.
-func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*setup.Lamp, sums []*film.Layers, samples int, out []made) error {
+func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp, sums []*film.Layers, samples int, out []made) error {
 	f, workers := k.f, k.studio.opt.Workers
 	n := 3 * f.w * f.h
 	var soft []filter.Noisy
@@ -385,7 +385,7 @@ func addTo(a, b []float32) {
 
 // leftOver estimates a layer's noise in the picture for unit gain: the mean of
 // what its halves differ, with what the filter takes off the soft kinds allowed for.
-func (f *frame) leftOver(l *setup.Lamp, y *film.Layers, samples int) float64 {
+func (f *frame) leftOver(l *lamps.Lamp, y *film.Layers, samples int) float64 {
 	widths := f.widths(l, samples)
 	d := make([]float32, 3*y.W*y.H)
 	var out float64
@@ -407,7 +407,7 @@ func (f *frame) leftOver(l *setup.Lamp, y *film.Layers, samples int) float64 {
 
 // noise estimates how far the composed picture is from the truth, as developed, once
 // every lamp has halves of bounced light to compare.
-func (k *task) noise(ctx context.Context, by *filter.Filter, lamps []*setup.Lamp) (float64, error) {
+func (k *task) noise(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp) (float64, error) {
 	f := k.f
 	k.mu.Lock()
 	curve, e := exposure.Curve(k.doc.Curve), exposure.Factor(k.t.ev)

@@ -9,7 +9,7 @@ import (
 	"sync"
 	"time"
 
-	"willowherb/core/setup"
+	"willowherb/core/edits"
 	"willowherb/journal"
 	"willowherb/refine"
 	"willowherb/store"
@@ -176,21 +176,21 @@ const maxCaughtUp = 200
 
 func (h *Hall) catchUp(ctx context.Context, r *Room) error {
 	doc, revision := r.Document()
-	edits, err := h.journal.Since(ctx, r.ID, revision, maxCaughtUp+1)
-	if err != nil || len(edits) == 0 {
+	missed, err := h.journal.Since(ctx, r.ID, revision, maxCaughtUp+1)
+	if err != nil || len(missed) == 0 {
 		return err
 	}
-	if len(edits) <= maxCaughtUp {
-		for i := range edits {
-			c, err := doc.Replay([][]setup.Op{edits[i].Edit.Ops})
+	if len(missed) <= maxCaughtUp {
+		for i := range missed {
+			c, err := edits.Replay(doc, [][]edits.Op{missed[i].Edit.Ops})
 			if err != nil {
-				slog.Error("an edit of the journal does not fit", "setup", r.ID, "revision", edits[i].Revision, "err", err)
+				slog.Error("an edit of the journal does not fit", "setup", r.ID, "revision", missed[i].Revision, "err", err)
 				doc = nil
 				break
 			}
 			doc = c
 		}
-		if doc != nil && r.Changed(edits, doc) {
+		if doc != nil && r.Changed(missed, doc) {
 			return nil
 		}
 	}

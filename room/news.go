@@ -3,6 +3,7 @@ package room
 import (
 	"encoding/json"
 
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/journal"
 )
@@ -28,9 +29,9 @@ type Hello struct {
 type Edited struct {
 	Type     string     `json:"type"` // "edited"
 	Revision int64      `json:"revision"`
-	Ops      []setup.Op `json:"ops"`
+	Ops      []edits.Op `json:"ops"`
 	Label    string     `json:"label"`
-	Deed     setup.Deed `json:"deed"`
+	Deed     edits.Deed `json:"deed"`
 	Person   string     `json:"person"`
 	Window   string     `json:"window"`
 	Seq      int64      `json:"seq"`

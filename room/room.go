@@ -9,6 +9,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/journal"
 	"willowherb/refine"
@@ -29,7 +30,7 @@ type Window struct {
 	moves  int64
 	looked time.Time
 	// What its drag would change, and what that makes of the document.
-	drag   []setup.Op
+	drag   []edits.Op
 	draft  *setup.Setup
 	asides []*setup.Setup
 }
@@ -223,12 +224,12 @@ func (r *Room) Look(w *Window, g Gaze) {
 
 // Draft takes in what a drag under way would change; no ops end it. A drag that
 // makes no valid document is passed over until it does.
-func (r *Room) Draft(w *Window, ops []setup.Op) {
+func (r *Room) Draft(w *Window, ops []edits.Op) {
 	r.mu.Lock()
 	if len(ops) == 0 {
 		w.drag, w.draft = nil, nil
 	} else {
-		c, err := r.doc.Apply(ops)
+		c, err := edits.Apply(r.doc, ops)
 		if err != nil {
 			r.mu.Unlock()
 			return
@@ -320,7 +321,7 @@ func (r *Room) settle() {
 		if w.drag == nil {
 			continue
 		}
-		if c, err := r.doc.Apply(w.drag); err == nil {
+		if c, err := edits.Apply(r.doc, w.drag); err == nil {
 			w.draft = c.After
 		} else {
 			w.drag, w.draft = nil, nil

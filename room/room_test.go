@@ -13,6 +13,7 @@ import (
 	jsonpatch "github.com/evanphx/json-patch/v5"
 	"github.com/stretchr/testify/require"
 	"willowherb/blob"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/journal"
 	"willowherb/refine"
@@ -141,14 +142,14 @@ func (r *reader) wait(t testing.TB, what string, f func(m map[string]any) bool) 
 
 func raw(v any) json.RawMessage { b, _ := json.Marshal(v); return b }
 
-func (h house) edit(t testing.TB, id int64, person string, seq int64, ops ...setup.Op) *journal.Done {
-	d, err := h.j.Apply(ctx, id, setup.Edit{Person: person, Window: person + ".w", Seq: seq, Target: "base", Label: "x", Ops: ops})
+func (h house) edit(t testing.TB, id int64, person string, seq int64, ops ...edits.Op) *journal.Done {
+	d, err := h.j.Apply(ctx, id, edits.Edit{Person: person, Window: person + ".w", Seq: seq, Target: "base", Label: "x", Ops: ops})
 	require.NoError(t, err)
 	h.Changed(id, d)
 	return d
 }
 
-func replace(path string, v any) setup.Op { return setup.Op{Op: "replace", Path: path, Value: raw(v)} }
+func replace(path string, v any) edits.Op { return edits.Op{Op: "replace", Path: path, Value: raw(v)} }
 
 func TestAWindowIsGreetedAndHearsOfEdits(t *testing.T) {
 	h := hall(t)
@@ -206,19 +207,19 @@ func TestADragStandsOnTheNewestDocument(t *testing.T) {
 		}
 		return out
 	}
-	r.Draft(ada, []setup.Op{replace("/lights/one/range", 5)})
+	r.Draft(ada, []edits.Op{replace("/lights/one/range", 5)})
 	require.Equal(t, 5.0, drafts()[ada.ID()].Lights["one"].Range)
 	h.edit(t, id, "bea", 1, replace("/lights/two/range", 7))
 	d := drafts()[ada.ID()]
 	require.Equal(t, []float64{5, 7}, []float64{d.Lights["one"].Range, d.Lights["two"].Range})
-	r.Draft(ada, []setup.Op{replace("/lights/one/range", -5)})
+	r.Draft(ada, []edits.Op{replace("/lights/one/range", -5)})
 	require.Equal(t, 5.0, drafts()[ada.ID()].Lights["one"].Range, "what makes no document is passed over")
-	h.edit(t, id, "bea", 2, setup.Op{Op: "remove", Path: "/lights/one"})
+	h.edit(t, id, "bea", 2, edits.Op{Op: "remove", Path: "/lights/one"})
 	require.Nil(t, drafts()[ada.ID()], "what is dragged is gone")
-	r.Draft(ada, []setup.Op{replace("/lights/two/range", 3)})
+	r.Draft(ada, []edits.Op{replace("/lights/two/range", 3)})
 	h.edit(t, id, "ada", 1, replace("/lights/two/range", 3))
 	require.Nil(t, drafts()[ada.ID()])
-	r.Draft(ada, []setup.Op{replace("/lights/two/range", 3)})
+	r.Draft(ada, []edits.Op{replace("/lights/two/range", 3)})
 	r.Draft(ada, nil)
 	require.Nil(t, drafts()[ada.ID()])
 }
@@ -261,7 +262,7 @@ func TestConcurrentWindowsOfTwoServersEndWithTheSameDocument(t *testing.T) {
 				light := []string{"one", "two"}[rng.IntN(2)]
 				var d *journal.Done
 				var err error
-				e := setup.Edit{Person: fmt.Sprint("p", k), Window: fmt.Sprint("w", k), Seq: int64(i + 1), Target: "base", Label: "x"}
+				e := edits.Edit{Person: fmt.Sprint("p", k), Window: fmt.Sprint("w", k), Seq: int64(i + 1), Target: "base", Label: "x"}
 				if rng.IntN(4) == 0 {
 					d, err = h.j.Undo(ctx, id, e, rng.IntN(3) == 0)
 				} else {
@@ -270,7 +271,7 @@ func TestConcurrentWindowsOfTwoServersEndWithTheSameDocument(t *testing.T) {
 					if field == "name" {
 						v = raw(fmt.Sprint(light, " ", rng.IntN(9)))
 					}
-					e.Ops = []setup.Op{{Op: "replace", Path: "/lights/" + light + "/" + field, Value: v}}
+					e.Ops = []edits.Op{{Op: "replace", Path: "/lights/" + light + "/" + field, Value: v}}
 					d, err = h.j.Apply(ctx, id, e)
 				}
 				if err == nil {
@@ -319,7 +320,7 @@ func TestARoomCatchesUp(t *testing.T) {
 	w.wait(t, "hello", func(m map[string]any) bool { return m["type"] == "hello" })
 	silent := func(n int) (revision int64) {
 		for i := range n {
-			d, err := h.j.Apply(ctx, id, setup.Edit{Person: "p", Window: fmt.Sprint("w", n), Seq: int64(i), Target: "base", Label: "x", Ops: []setup.Op{replace("/lights/one/stops", float64(i+1)/100)}})
+			d, err := h.j.Apply(ctx, id, edits.Edit{Person: "p", Window: fmt.Sprint("w", n), Seq: int64(i), Target: "base", Label: "x", Ops: []edits.Op{replace("/lights/one/stops", float64(i+1)/100)}})
 			require.NoError(t, err)
 			revision = d.Revision
 		}

@@ -4,6 +4,7 @@ import (
 	"strconv"
 
 	"github.com/gofiber/fiber/v3"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/journal"
 )
@@ -34,7 +35,7 @@ type EditAsk struct {
 	Gesture string     `json:"gesture,omitempty"`
 	Base    int64      `json:"base"`
 	Target  string     `json:"target"`
-	Ops     []setup.Op `json:"ops"`
+	Ops     []edits.Op `json:"ops"`
 	Label   string     `json:"label"`
 	Called  string     `json:"called,omitempty"` // what the person is called
 }
@@ -55,7 +56,7 @@ func (s *Server) edit(c fiber.Ctx) error {
 		return wrong("edits can go to the base only")
 	}
 	return s.take(c, func(n int64) (*journal.Done, error) {
-		return s.Journal.Apply(c.Context(), n, setup.Edit{Person: person, Window: window, Seq: a.Seq, Gesture: a.Gesture, Base: a.Base, Target: "base", Ops: a.Ops, Label: a.Label, Called: clipped(a.Called, 60)})
+		return s.Journal.Apply(c.Context(), n, edits.Edit{Person: person, Window: window, Seq: a.Seq, Gesture: a.Gesture, Base: a.Base, Target: "base", Ops: a.Ops, Label: a.Label, Called: clipped(a.Called, 60)})
 	})
 }
 
@@ -77,7 +78,7 @@ func (s *Server) undo(c fiber.Ctx) error {
 		return err
 	}
 	return s.take(c, func(n int64) (*journal.Done, error) {
-		return s.Journal.Undo(c.Context(), n, setup.Edit{Person: person, Window: window, Seq: a.Seq, Called: clipped(a.Called, 60)}, a.Redo)
+		return s.Journal.Undo(c.Context(), n, edits.Edit{Person: person, Window: window, Seq: a.Seq, Called: clipped(a.Called, 60)}, a.Redo)
 	})
 }
 
@@ -112,7 +113,7 @@ func (s *Server) revert(c fiber.Ctx) error {
 			}
 			doc = p.Doc
 		}
-		return s.Journal.Revert(c.Context(), n, setup.Edit{Person: person, Window: window, Seq: a.Seq, Label: a.Label, Called: clipped(a.Called, 60)}, a.Revision, doc)
+		return s.Journal.Revert(c.Context(), n, edits.Edit{Person: person, Window: window, Seq: a.Seq, Label: a.Label, Called: clipped(a.Called, 60)}, a.Revision, doc)
 	})
 }
 

@@ -10,6 +10,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/gofiber/fiber/v3/middleware/requestid"
 	"willowherb/ask"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/format/gltf"
 	"willowherb/format/ies"
@@ -79,7 +80,7 @@ func (s *Server) fault(c fiber.Ctx, err error) error {
 		return say(409, sentence(err.Error()), "Take some away that are of no use any more.")
 	case errors.Is(err, journal.ErrNothing):
 		return say(409, "There is nothing left to take back.", "")
-	case errors.Is(err, setup.ErrPlace):
+	case errors.Is(err, edits.ErrPlace):
 		return say(409, sentence(err.Error()), "Somebody else removed it meanwhile.")
 	case errors.Is(err, setup.ErrInvalid):
 		return say(422, bare(setup.ErrInvalid), "Choose a value that fits.")

@@ -15,10 +15,11 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/ask"
 	"willowherb/core/checks"
+	"willowherb/core/edits"
+	"willowherb/core/exchange"
 	"willowherb/core/photometry"
 	"willowherb/core/rig"
 	"willowherb/core/scene"
-	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/format/gltf"
 	"willowherb/format/ies"
@@ -158,12 +159,12 @@ func TestARigIsSavedAndLightsGoOut(t *testing.T) {
 	gaze := room.Gaze{View: "front"}
 	var r ask.RigAnswer
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/rig", ask.RigAsk{Gaze: gaze, Subject: "figure", Mood: "Side split"}, &r))
-	op := func(path string, v any) setup.Op {
+	op := func(path string, v any) edits.Op {
 		b, err := json.Marshal(v)
 		require.NoError(t, err)
-		return setup.Op{Op: "add", Path: path, Value: b}
+		return edits.Op{Op: "add", Path: path, Value: b}
 	}
-	e := setup.Edit{Person: "ada", Window: "w", Seq: 1, Label: "rig", Ops: []setup.Op{op("/groups/rig", r.Group)}}
+	e := edits.Edit{Person: "ada", Window: "w", Seq: 1, Label: "rig", Ops: []edits.Op{op("/groups/rig", r.Group)}}
 	for i, l := range r.Lights {
 		l.Group = "rig"
 		e.Ops = append(e.Ops, op("/lights/"+[]string{"one", "two", "three"}[i], l))
@@ -192,7 +193,7 @@ func TestARigIsSavedAndLightsGoOut(t *testing.T) {
 	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/rig", ask.RigAsk{Gaze: gaze, Subject: "figure", Template: "{}"}, &f))
 	back, err := gltf.Read(t.Context(), "out.glb", get("/api/setups/1/lights.glb"), nil, gltf.DefaultLimits())
 	require.NoError(t, err)
-	doc, _ := setup.FromScene(back, "console-60")
+	doc, _ := exchange.FromScene(back, "console-60")
 	require.Equal(t, r.Lights[0].Output, doc.Lights["one"].Output)
 }
 

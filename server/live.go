@@ -10,7 +10,7 @@ import (
 
 	"github.com/gofiber/contrib/v3/websocket"
 	"github.com/gofiber/fiber/v3"
-	"willowherb/core/setup"
+	"willowherb/core/edits"
 	"willowherb/core/spread"
 	"willowherb/refine"
 	"willowherb/room"
@@ -20,7 +20,7 @@ import (
 // heard is what a window says over its socket: one of these.
 type heard struct {
 	Look   *room.Gaze  `json:"look,omitempty"`
-	Draft  *[]setup.Op `json:"draft,omitempty"`
+	Draft  *[]edits.Op `json:"draft,omitempty"`
 	Called string      `json:"called,omitempty"`
 }
 

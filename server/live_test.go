@@ -13,7 +13,7 @@ import (
 	ws "github.com/fasthttp/websocket"
 	"github.com/gofiber/fiber/v3"
 	"github.com/stretchr/testify/require"
-	"willowherb/core/setup"
+	"willowherb/core/edits"
 	"willowherb/room"
 	"willowherb/store/storetest"
 )
@@ -112,7 +112,7 @@ func TestManyWindowsComeAndGo(t *testing.T) {
 				e.Window = name
 				require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/edits", e, nil))
 				_ = w.conn.WriteJSON(heard{Look: &room.Gaze{N: 1, View: "down", Moving: i%2 == 0}})
-				_ = w.conn.WriteJSON(heard{Draft: &[]setup.Op{{Op: "replace", Path: "/lights/dim-sky/stops", Value: []byte("2")}}})
+				_ = w.conn.WriteJSON(heard{Draft: &[]edits.Op{{Op: "replace", Path: "/lights/dim-sky/stops", Value: []byte("2")}}})
 				switch i % 4 {
 				case 0:
 					_ = w.conn.NetConn().Close()

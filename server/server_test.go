@@ -15,6 +15,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/stretchr/testify/require"
 	"github.com/valyala/fasthttp"
+	"willowherb/core/edits"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
@@ -98,7 +99,7 @@ func imported(t *testing.T, s *Server) Imported {
 
 func stops(v any) EditAsk {
 	b, _ := json.Marshal(v)
-	return EditAsk{Window: "w", Seq: 1, Label: "Dim sky", Ops: []setup.Op{{Op: "replace", Path: "/lights/dim-sky/stops", Value: b}}}
+	return EditAsk{Window: "w", Seq: 1, Label: "Dim sky", Ops: []edits.Op{{Op: "replace", Path: "/lights/dim-sky/stops", Value: b}}}
 }
 
 func TestImportIsMeteredAndListed(t *testing.T) {

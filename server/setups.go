@@ -13,9 +13,12 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"willowherb/ask"
 	"willowherb/blob"
+	"willowherb/core/edits"
+	"willowherb/core/exchange"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
+	"willowherb/core/staging"
 	"willowherb/format/gltf"
 	"willowherb/journal"
 	"willowherb/store"
@@ -150,7 +153,7 @@ func (s *Server) importFile(c fiber.Ctx) error {
 		return err
 	}
 	defer leave()
-	doc, notes := setup.FromScene(place, "console-60")
+	doc, notes := exchange.FromScene(place, "console-60")
 	if err := doc.Validate(); err != nil {
 		return &gltf.Error{File: name, What: "its lights or cameras are out of bounds: " + strings.TrimPrefix(err.Error(), setup.ErrInvalid.Error()+": "), Remedy: "correct them and export again"}
 	}
@@ -171,8 +174,8 @@ func (s *Server) importFile(c fiber.Ctx) error {
 
 // Again answers a place that was brought in again: the edit, and what has changed.
 type Again struct {
-	Answer Answer       `json:"answer"`
-	Report setup.Report `json:"report"`
+	Answer Answer          `json:"answer"`
+	Report exchange.Report `json:"report"`
 }
 
 // bringAgain puts a new version of the place under a setup, as an edit that can be
@@ -200,14 +203,14 @@ func (s *Server) bringAgain(c fiber.Ctx) error {
 		return err
 	}
 	defer leave()
-	old, err := s.shop.File(ctx, setup.StageOf(u.Doc, u.Place, u.File))
+	old, err := s.shop.File(ctx, staging.Of(u.Doc, u.Place, u.File))
 	if store.Away(err) || ctx.Err() != nil {
 		return err
 	}
 	if err != nil {
 		old = &scene.Scene{} // the old one cannot be read: the new one is the remedy
 	}
-	ops, report := setup.Rematch(u.Doc, old, now)
+	ops, report := exchange.Rematch(u.Doc, old, now)
 	hash, err := s.keep(ctx, blob.Place, file)
 	if err != nil {
 		return err
@@ -216,8 +219,8 @@ func (s *Server) bringAgain(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	ops = append([]setup.Op{{Op: "add", Path: "/place", Value: value}}, ops...)
-	d, err := s.Journal.Apply(ctx, n, setup.Edit{Person: person, Window: window, Seq: seq, Base: u.Revision, Target: "base", Ops: ops, Label: "Place brought in again: " + name, Called: clipped(c.Query("called"), 60)})
+	ops = append([]edits.Op{{Op: "add", Path: "/place", Value: value}}, ops...)
+	d, err := s.Journal.Apply(ctx, n, edits.Edit{Person: person, Window: window, Seq: seq, Base: u.Revision, Target: "base", Ops: ops, Label: "Place brought in again: " + name, Called: clipped(c.Query("called"), 60)})
 	if err != nil {
 		return err
 	}
@@ -270,7 +273,7 @@ func (s *Server) renameSetup(c fiber.Ctx) error {
 		return err
 	}
 	return s.take(c, func(n int64) (*journal.Done, error) {
-		return s.Journal.Apply(c.Context(), n, setup.Edit{Person: person, Window: window, Seq: a.Seq, Target: "base", Ops: []setup.Op{{Op: "replace", Path: "/name", Value: value}}, Label: "Setup named " + clipped(name, 80), Called: clipped(a.Called, 60)})
+		return s.Journal.Apply(c.Context(), n, edits.Edit{Person: person, Window: window, Seq: a.Seq, Target: "base", Ops: []edits.Op{{Op: "replace", Path: "/name", Value: value}}, Label: "Setup named " + clipped(name, 80), Called: clipped(a.Called, 60)})
 	})
 }
 

@@ -8,10 +8,12 @@ import (
 	"time"
 
 	"willowherb/blob"
+	"willowherb/core/lamps"
 	"willowherb/core/photometry"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
+	"willowherb/core/staging"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 	"willowherb/format/gltf"
@@ -25,7 +27,7 @@ var ErrPlace = errors.New("the place cannot be shown")
 
 // Stage is what a document makes of its place, ready to be lit. It never changes.
 type Stage struct {
-	setup.Stage
+	staging.Stage
 	Scene *scene.Scene
 	World *world.World
 }
@@ -56,7 +58,7 @@ func NewShop(blobs blob.Store, workers int) *Shop {
 
 // Ready makes a stage ready, each part of it once: the file, its geometry, and
 // where movers stand and how materials look. Error: ErrPlace, or the context's.
-func (s *Shop) Ready(ctx context.Context, st setup.Stage) (*Stage, error) {
+func (s *Shop) Ready(ctx context.Context, st staging.Stage) (*Stage, error) {
 	on, err := s.posed.Get(ctx, st.Key, func(ctx context.Context) (*Stage, error) {
 		g, err := s.built.Get(ctx, st.Geometry, func(ctx context.Context) (*built, error) { return s.build(ctx, st) })
 		if err != nil {
@@ -76,7 +78,7 @@ func (s *Shop) Ready(ctx context.Context, st setup.Stage) (*Stage, error) {
 	return on, err
 }
 
-func (s *Shop) build(ctx context.Context, st setup.Stage) (*built, error) {
+func (s *Shop) build(ctx context.Context, st staging.Stage) (*built, error) {
 	start := time.Now()
 	file, err := s.File(ctx, st)
 	if err != nil {
@@ -96,7 +98,7 @@ func (s *Shop) build(ctx context.Context, st setup.Stage) (*built, error) {
 }
 
 // File reads the stage's file once.
-func (s *Shop) File(ctx context.Context, st setup.Stage) (*scene.Scene, error) {
+func (s *Shop) File(ctx context.Context, st staging.Stage) (*scene.Scene, error) {
 	return s.files.Get(ctx, st.Blob, func(ctx context.Context) (*scene.Scene, error) {
 		data, err := blob.Read(ctx, s.blobs, st.Blob)
 		if err != nil {
@@ -130,13 +132,13 @@ func (s *Shop) Slide(ctx context.Context, hash string) ([]vec.V3, error) {
 
 // Lamps works out the lamps of a document on a stage. A light whose file cannot be
 // read shines without it.
-func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*setup.Lamp, error) {
-	st, err := setup.Resolve(doc, "")
+func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*lamps.Lamp, error) {
+	st, err := lamps.Resolve(doc, "")
 	if err != nil {
 		return nil, err
 	}
 	profiles, slides := doc.Blobs()
-	a := &setup.Assets{Profiles: map[string]*photometry.Profile{}, Slides: map[string][]vec.V3{}}
+	a := &lamps.Assets{Profiles: map[string]*photometry.Profile{}, Slides: map[string][]vec.V3{}}
 	for _, h := range profiles {
 		f, err := s.Profile(ctx, h)
 		if store.Away(err) {
@@ -162,7 +164,7 @@ func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*setup
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	var lamps []*setup.Lamp
+	var lamps []*lamps.Lamp
 	err = spread.Guard(func() error {
 		lamps = st.Lamps(on.Scene, a)
 		return nil

@@ -13,7 +13,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/blob"
 	"willowherb/blob/blobtest"
+	"willowherb/core/edits"
 	"willowherb/core/setup"
+	"willowherb/core/staging"
 	"willowherb/stage"
 	"willowherb/stage/stagetest"
 	"willowherb/store"
@@ -93,14 +95,14 @@ func TestStagesAreSharedByContent(t *testing.T) {
 	blobs := &blobtest.Memory{}
 	hash, doc := stagetest.Floor(t, blobs)
 	shop := stage.NewShop(blobs, 2)
-	a, err := shop.Ready(ctx, setup.StageOf(doc, hash, "floor.glb"))
+	a, err := shop.Ready(ctx, staging.Of(doc, hash, "floor.glb"))
 	require.NoError(t, err)
-	b, err := shop.Ready(ctx, setup.StageOf(doc, hash, "floor.glb"))
+	b, err := shop.Ready(ctx, staging.Of(doc, hash, "floor.glb"))
 	require.NoError(t, err)
 	require.True(t, a == b)
-	c, err := doc.Apply([]setup.Op{{Op: "add", Path: "/materials/m", Value: []byte(`{"name":"floor","roughness":0.2}`)}})
+	c, err := edits.Apply(doc, []edits.Op{{Op: "add", Path: "/materials/m", Value: []byte(`{"name":"floor","roughness":0.2}`)}})
 	require.NoError(t, err)
-	painted, err := shop.Ready(ctx, setup.StageOf(c.After, hash, "floor.glb"))
+	painted, err := shop.Ready(ctx, staging.Of(c.After, hash, "floor.glb"))
 	require.NoError(t, err)
 	require.NotEqual(t, a.Key, painted.Key)
 	require.Equal(t, a.Geometry, painted.Geometry, "the geometry is the same")
@@ -115,15 +117,15 @@ func TestWhatCannotBeShownIsToldFromWhatIsAway(t *testing.T) {
 	shop := stage.NewShop(blobs, 2)
 	bad, err := blobs.Put(ctx, blob.Place, strings.NewReader("no glb"))
 	require.NoError(t, err)
-	_, err = shop.Ready(ctx, setup.StageOf(doc, bad, "bad.glb"))
+	_, err = shop.Ready(ctx, staging.Of(doc, bad, "bad.glb"))
 	require.ErrorIs(t, err, stage.ErrPlace)
 	require.ErrorContains(t, err, "bad.glb")
 	require.False(t, store.Away(err))
 	blobs.SetAway(store.ErrAway)
-	_, err = shop.Ready(ctx, setup.StageOf(doc, hash, "floor.glb"))
+	_, err = shop.Ready(ctx, staging.Of(doc, hash, "floor.glb"))
 	require.True(t, store.Away(err))
 	blobs.SetAway(nil)
-	on, err := shop.Ready(ctx, setup.StageOf(doc, hash, "floor.glb"))
+	on, err := shop.Ready(ctx, staging.Of(doc, hash, "floor.glb"))
 	require.NoError(t, err, "it is asked again")
 	// A profile that cannot be read leaves the light as it is; one that is away does not.
 	junk, err := blobs.Put(ctx, blob.Profile, bytes.NewReader([]byte("junk")))

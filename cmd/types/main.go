@@ -15,6 +15,7 @@ import (
 	"willowherb/ask"
 	"willowherb/core/budget"
 	"willowherb/core/checks"
+	"willowherb/core/exchange"
 	"willowherb/core/plot"
 	"willowherb/core/setup"
 	"willowherb/core/weigh"
@@ -27,7 +28,7 @@ import (
 // Path of the generated file from the project's root.
 const Path = "web/src/api.gen.ts"
 
-var roots = []any{setup.Setup{}, setup.Report{}, budget.Target{},
+var roots = []any{setup.Setup{}, exchange.Report{}, budget.Target{},
 	room.Hello{}, room.Edited{}, room.Present{}, room.Away{}, room.Gaze{},
 	refine.Lamps{}, refine.FrameNews{}, refine.Figures{}, refine.Sighted{}, refine.Preview{}, refine.Drafted{}, refine.Failed{},
 	ask.Point{}, ask.Thing{}, ask.Surface{}, ask.StageFacts{}, ask.RigAsk{}, ask.RigAnswer{}, ask.MoodPicture{}, ask.PlotAsk{}, ask.WhoAnswer{}, ask.SnagsAnswer{}, ask.PlaceAsk{}, ask.Placed{},

@@ -11,8 +11,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/exchange"
 	"willowherb/core/scene"
-	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/format/gltf"
 )
@@ -88,7 +88,7 @@ func TestSameSeedSamePicture(t *testing.T) {
 }
 
 func TestStillWithASetup(t *testing.T) {
-	doc, _ := setup.FromScene(&scene.Scene{Name: "x", Hi: vec.Splat(1)}, "console-60")
+	doc, _ := exchange.FromScene(&scene.Scene{Name: "x", Hi: vec.Splat(1)}, "console-60")
 	l := doc.Lights["dim-sky"]
 	l.Off = true
 	doc.Lights["dim-sky"] = l

@@ -5,7 +5,8 @@ import (
 	"os"
 	"path/filepath"
 
-	"willowherb/core/setup"
+	"willowherb/core/exchange"
+	"willowherb/core/lamps"
 	"willowherb/demo"
 	"willowherb/format/gltf"
 )
@@ -29,11 +30,11 @@ func (c *demoCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	st, err := setup.Resolve(demo.Setup(), "")
+	st, err := lamps.Resolve(demo.Setup(), "")
 	if err != nil {
 		return err
 	}
-	lights, err := gltf.Write(&gltf.Model{Lights: st.ToScene(st.Lamps(s, nil))})
+	lights, err := gltf.Write(&gltf.Model{Lights: exchange.ToScene(st, st.Lamps(s, nil))})
 	if err != nil {
 		return err
 	}

@@ -16,9 +16,12 @@ import (
 	"time"
 
 	"willowherb/core/colour"
+	"willowherb/core/exchange"
 	"willowherb/core/exposure"
+	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
+	"willowherb/core/staging"
 	"willowherb/core/still"
 	"willowherb/core/vec"
 	"willowherb/core/world"
@@ -92,7 +95,7 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if s.Triangles() == 0 {
 		return usage("%s: has no triangles to light; export meshes with it", filepath.Base(c.File))
 	}
-	doc, notes := setup.FromScene(s, "console-60")
+	doc, notes := exchange.FromScene(s, "console-60")
 	metered := true
 	if c.Setup != "" {
 		data, err := os.ReadFile(c.Setup)
@@ -111,11 +114,11 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	st, err := setup.Resolve(doc, c.Look)
+	st, err := lamps.Resolve(doc, c.Look)
 	if err != nil {
 		return err
 	}
-	on := setup.StageOf(st.Setup, "file", filepath.Base(c.File))
+	on := staging.Of(st.Setup, "file", filepath.Base(c.File))
 	if on.Blob != "file" {
 		notes = append(notes, fmt.Sprintf("the setup was made for %s: here it lights %s", on.File, filepath.Base(c.File)))
 	}
@@ -241,7 +244,7 @@ func luminance(v vec.V3) float64 {
 	return colour.Luminance(colour.RGB{float64(v.X), float64(v.Y), float64(v.Z)})
 }
 
-func (c *stillCmd) report(s *scene.Scene, st *setup.State, lamps []*setup.Lamp, pic *still.Picture, notes []string, view string, w, h int, ev float64, ready, took time.Duration) error {
+func (c *stillCmd) report(s *scene.Scene, st *lamps.State, lamps []*lamps.Lamp, pic *still.Picture, notes []string, view string, w, h int, ev float64, ready, took time.Duration) error {
 	curve := exposure.Curve(st.Setup.Curve)
 	var total float64
 	for _, g := range pic.Gives {
@@ -287,7 +290,7 @@ func (c *inspectCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	doc, notes := setup.FromScene(s, "console-60")
+	doc, notes := exchange.FromScene(s, "console-60")
 	if c.JSON {
 		return writeJSON(map[string]any{"file": c.File, "triangles": s.Triangles(), "vertices": len(s.V.Pos), "objects": len(s.Objects),
 			"materials": len(s.Materials) - 1, "textures": len(s.Textures), "bounds": map[string]any{"low": s.Lo, "high": s.Hi},
@@ -296,7 +299,7 @@ func (c *inspectCmd) Run(ctx context.Context) error {
 	out := bufio.NewWriter(os.Stdout)
 	fmt.Fprintf(out, "%s: %d triangles, %d vertices, %d objects, %d materials, %d textures\n", filepath.Base(c.File), s.Triangles(), len(s.V.Pos), len(s.Objects), len(s.Materials)-1, len(s.Textures))
 	fmt.Fprintf(out, "bounds: %.2f %.2f %.2f to %.2f %.2f %.2f m\n", s.Lo.X, s.Lo.Y, s.Lo.Z, s.Hi.X, s.Hi.Y, s.Hi.Z)
-	st, err := setup.Resolve(doc, "")
+	st, err := lamps.Resolve(doc, "")
 	if err != nil {
 		return err
 	}
@@ -307,7 +310,7 @@ func (c *inspectCmd) Run(ctx context.Context) error {
 	return out.Flush()
 }
 
-func describe(out io.Writer, st *setup.State, doc *setup.Setup) {
+func describe(out io.Writer, st *lamps.State, doc *setup.Setup) {
 	for _, l := range st.Lights {
 		fmt.Fprintf(out, "light  %-28s %-8s %.4g %s, %.0f K\n", l.Name, l.Kind, l.Output, l.OutputUnit(), colour.NearestKelvin(l.Colour.Linear()))
 	}

@@ -27,6 +27,7 @@ import (
 	"math"
 
 	"willowherb/core/film"
+	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -107,7 +108,7 @@ type Frame struct {
 
 // Count works out the budget of a view from its first hits. A nil guide counts
 // every pixel as reached by everything.
-func Count(t Target, s *scene.Scene, lamps []*setup.Lamp, g *film.Guide) Frame {
+func Count(t Target, s *scene.Scene, lamps []*lamps.Lamp, g *film.Guide) Frame {
 	f := Frame{Lights: map[string]Cost{}, BaseMs: t.BaseMs, LimitMs: t.LimitMs, LimitMB: t.LimitMB}
 	for _, l := range lamps {
 		if l.Off {
@@ -130,7 +131,7 @@ func Count(t Target, s *scene.Scene, lamps []*setup.Lamp, g *film.Guide) Frame {
 	return f
 }
 
-func (t *Target) cost(s *scene.Scene, l *setup.Lamp, g *film.Guide) (c Cost) {
+func (t *Target) cost(s *scene.Scene, l *lamps.Lamp, g *film.Guide) (c Cost) {
 	if l.Carry == setup.Baked {
 		return c
 	}
@@ -180,7 +181,7 @@ func reached(l *light.Light, g *film.Guide) float64 {
 
 // casters counts shadow-map faces and the triangles drawn into them, object by
 // object as an engine culls.
-func (t *Target) casters(s *scene.Scene, l *setup.Lamp, cascades int) (faces, triangles int) {
+func (t *Target) casters(s *scene.Scene, l *lamps.Lamp, cascades int) (faces, triangles int) {
 	src := l.Source
 	plan, faces, angle := src.Plan()
 	half := angle * 180 / math.Pi

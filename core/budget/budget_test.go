@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/film"
+	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
@@ -21,10 +22,10 @@ func twoObjects() *scene.Scene {
 	return s
 }
 
-func lamp(change func(*setup.Light)) []*setup.Lamp {
+func lamp(change func(*setup.Light)) []*lamps.Lamp {
 	l := setup.Light{Name: "l", Kind: setup.Point, Output: 100, Colour: setup.Colour{Kelvin: 3000}, Shadow: true, ShadowMap: 1024, Carry: setup.Live, Range: 6, Aim: [3]float64{0, 0, -1}, Channels: 0xff}
 	change(&l)
-	st, err := setup.Resolve(&setup.Setup{Lights: map[string]setup.Light{"l": l}}, "")
+	st, err := lamps.Resolve(&setup.Setup{Lights: map[string]setup.Light{"l": l}}, "")
 	if err != nil {
 		panic(err)
 	}
@@ -97,7 +98,7 @@ func TestDrawnShadowsCost(t *testing.T) {
 	cost := func(d *setup.Drawn) Cost {
 		l := base
 		l.Drawn = d
-		st, err := setup.Resolve(&setup.Setup{Version: setup.Version, Name: "n", Curve: "plain", Lights: map[string]setup.Light{"a": l}}, "")
+		st, err := lamps.Resolve(&setup.Setup{Version: setup.Version, Name: "n", Curve: "plain", Lights: map[string]setup.Light{"a": l}}, "")
 		require.NoError(t, err)
 		return Count(target, &scene.Scene{}, st.Lamps(&scene.Scene{}, nil), nil).Lights["a"]
 	}

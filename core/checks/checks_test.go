@@ -6,8 +6,10 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/edits"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
+	"willowherb/core/lamps"
 	"willowherb/core/path"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
@@ -56,7 +58,7 @@ func (g stage) look(t *testing.T, lights map[string]setup.Light, channels func(p
 	}
 	doc := &setup.Setup{Version: setup.Version, Name: "n", Curve: "plain", Lights: lights}
 	require.NoError(t, doc.Validate())
-	st, err := setup.Resolve(doc, "")
+	st, err := lamps.Resolve(doc, "")
 	require.NoError(t, err)
 	lamps := st.Lamps(g.S, nil)
 	const wide, high = 96, 64
@@ -97,7 +99,7 @@ func find(t *testing.T, in *Input) map[string]Snag {
 		require.NotEmpty(t, s.What)
 		require.NotEmpty(t, s.Why)
 		if s.Remedy != nil {
-			c, err := in.Setup.Apply(s.Remedy.Ops)
+			c, err := edits.Apply(in.Setup, s.Remedy.Ops)
 			require.NoError(t, err, s.Kind)
 			require.NotEmpty(t, c.Ops)
 		}

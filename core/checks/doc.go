@@ -8,9 +8,9 @@ package checks
 import (
 	"math"
 
-	"willowherb/core/colour"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
+	"willowherb/core/lamps"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/core/world"
@@ -56,14 +56,10 @@ func (g *Given) At(px int) (direct, bounced vec.V3) {
 type Input struct {
 	Setup *setup.Setup
 	World *world.World
-	Lamps []*setup.Lamp
+	Lamps []*lamps.Lamp
 	Views []View
 	// Limits of the target; 0 for none.
 	MaxOverlap, MaxShadows int
-}
-
-func lum(c vec.V3) float64 {
-	return colour.LuminanceOf(c)
 }
 
 // seen tells the pixels of a view with a surface.
@@ -85,5 +81,3 @@ func (v *View) total() []float32 {
 	}
 	return out
 }
-
-func p3(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }

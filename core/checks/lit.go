@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 
+	"willowherb/core/colour"
 	"willowherb/core/scene"
 )
 
@@ -87,8 +88,8 @@ func Who(in *Input) map[string][]Lit {
 			for i := range in.Lamps {
 				if g := view.Given[i]; g != nil {
 					d, b := g.At(px)
-					q.direct[i] += lum(d)
-					q.bounced[i] += lum(b)
+					q.direct[i] += colour.LuminanceOf(d)
+					q.bounced[i] += colour.LuminanceOf(b)
 				}
 			}
 		}

@@ -3,6 +3,7 @@ package checks
 import (
 	"context"
 
+	"willowherb/core/colour"
 	"willowherb/core/light"
 	"willowherb/core/sampling"
 	"willowherb/core/spread"
@@ -43,7 +44,7 @@ func ShadowEffect(ctx context.Context, in *Input, v *View, lamp int, workers int
 				continue
 			}
 			lost = lost.Mul(gain)
-			rows[y] += lum(lost)
+			rows[y] += colour.LuminanceOf(lost)
 			for k, c := range [3]float32{lost.X, lost.Y, lost.Z} {
 				without[3*px+k] += c
 			}
@@ -58,7 +59,7 @@ func ShadowEffect(ctx context.Context, in *Input, v *View, lamp int, workers int
 	}
 	for px := range v.W * v.H {
 		d, _ := v.Given[lamp].At(px)
-		arrives += lum(d)
+		arrives += colour.LuminanceOf(d)
 	}
 	e.Notice = weigh.Compare(now, without, v.EV, v.EV, v.Curve, v.Curve)
 	e.Shows = weigh.Differing(now, without, v.EV, v.Curve, 2)

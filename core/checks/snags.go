@@ -10,6 +10,9 @@ import (
 	"slices"
 	"strings"
 
+	"willowherb/core/colour"
+	"willowherb/core/edits"
+	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/sampling"
 	"willowherb/core/setup"
@@ -33,20 +36,20 @@ type Snag struct {
 // Remedy is an edit that mends a snag.
 type Remedy struct {
 	Words string     `json:"words"`
-	Ops   []setup.Op `json:"ops"`
+	Ops   []edits.Op `json:"ops"`
 }
 
-func op(path string, v any) setup.Op {
+func op(path string, v any) edits.Op {
 	b, err := json.Marshal(v)
 	if err != nil {
 		panic(err) // plain values always marshal
 	}
-	return setup.Op{Op: "add", Path: path, Value: b}
+	return edits.Op{Op: "add", Path: path, Value: b}
 }
 
 // set is an edit of one value of a light, and of the lights linked with it.
-func (in *Input) set(id, field string, v any) []setup.Op {
-	ops := []setup.Op{op("/lights/"+id+"/"+field, v)}
+func (in *Input) set(id, field string, v any) []edits.Op {
+	ops := []edits.Op{op("/lights/"+id+"/"+field, v)}
 	if link := in.Setup.Lights[id].Link; link != "" && field != "off" && field != "position" {
 		for other, l := range in.Setup.Lights {
 			if other != id && l.Link == link {
@@ -54,7 +57,7 @@ func (in *Input) set(id, field string, v any) []setup.Op {
 			}
 		}
 	}
-	slices.SortFunc(ops, func(a, b setup.Op) int { return strings.Compare(a.Path, b.Path) })
+	slices.SortFunc(ops, func(a, b edits.Op) int { return strings.Compare(a.Path, b.Path) })
 	return ops
 }
 
@@ -75,7 +78,7 @@ func Find(ctx context.Context, in *Input, workers int) ([]Snag, error) {
 }
 
 // placed tells the lamps that stand somewhere.
-func placed(l *setup.Lamp) bool {
+func placed(l *lamps.Lamp) bool {
 	return l.Source.Placed()
 }
 
@@ -114,14 +117,14 @@ func insideSolids(in *Input) (out []Snag) {
 				free = back.Point(free)
 			}
 		}
-		to := p3(free)
+		to := free.Array()
 		out = append(out, Snag{Kind: "inside", What: fmt.Sprintf("%s is inside %s", l.Name, s.Objects[object].Name), Why: "nearly every way out of it meets the inside of a surface, so that its light stays there",
 			Number: fmt.Sprintf("%.2f m deep", near), Lights: []string{l.ID}, Object: s.Objects[object].Path, Place: at(l), Remedy: &Remedy{"move it out", in.set(l.ID, "position", to)}})
 	}
 	return out
 }
 
-func at(l *setup.Lamp) *[3]float64 {
+func at(l *lamps.Lamp) *[3]float64 {
 	p := l.Position
 	return &p
 }
@@ -189,7 +192,7 @@ func crowded(in *Input) (out []Snag) {
 					ids = append(ids, l.ID)
 				}
 			}
-			p := p3(view.Guide.Pos[where])
+			p := (view.Guide.Pos[where]).Array()
 			out = append(out, Snag{Kind: "crowded", What: fmt.Sprintf("%d live and split lights meet in %s", most, view.Name), Why: fmt.Sprintf("the target takes %d at one place: the others are dropped there; shorten a range, narrow a cone, or bake one", in.MaxOverlap),
 				Number: fmt.Sprintf("%d of %d", most, in.MaxOverlap), Lights: ids, View: view.ID, Place: &p})
 		}
@@ -207,14 +210,14 @@ func crowded(in *Input) (out []Snag) {
 	return out
 }
 
-func reachesLive(l *setup.Lamp, p vec.V3) bool {
+func reachesLive(l *lamps.Lamp, p vec.V3) bool {
 	if l.Off || l.Carry == setup.Baked || l.Shines() {
 		return false
 	}
 	return l.Source.Reaches(p, vec.V3{})
 }
 
-func anywhere(v *View, l *setup.Lamp) bool {
+func anywhere(v *View, l *lamps.Lamp) bool {
 	for px := 0; px < len(v.Guide.Tri); px += 3 {
 		if v.seen(px) && reachesLive(l, v.Guide.Pos[px]) {
 			return true
@@ -286,7 +289,7 @@ func leaks(in *Input) (out []Snag) {
 			if f.n < 12 {
 				continue
 			}
-			p := p3(f.pos)
+			p := f.pos.Array()
 			out = append(out, Snag{Kind: "leak", What: fmt.Sprintf("%s leaks through %s", l.Name, s.Objects[object].Name), Why: "the wall has one side only and shows the light its back, which shadow maps do not draw: close it, make its material two-sided, or put a blocker there",
 				Number: fmt.Sprintf("%d places seen", f.n*5), Lights: []string{l.ID}, Object: s.Objects[object].Path, View: in.Views[f.view].ID, Place: &p})
 		}
@@ -320,7 +323,7 @@ func (v *View) sums() (each []float64, all float64) {
 		}
 		for px := range v.W * v.H {
 			d, b := g.At(px)
-			each[i] += lum(d) + lum(b)
+			each[i] += colour.LuminanceOf(d) + colour.LuminanceOf(b)
 		}
 		all += each[i]
 	}
@@ -435,7 +438,7 @@ func ranges(in *Input) (out []Snag) {
 			f := math.Exp2(-view.EV) // views count as they are exposed
 			for px := range view.Guide.Tri {
 				d, _ := view.Given[i].At(px)
-				if y := lum(d) * f; view.seen(px) && y > 0 {
+				if y := colour.LuminanceOf(d) * f; view.seen(px) && y > 0 {
 					parts = append(parts, part{float64(view.Guide.Pos[px].Sub(l.Source.Pos).Len()), y})
 					sum += y
 				}
@@ -502,7 +505,7 @@ func reflections(in *Input) (out []Snag) {
 		if n < 6 {
 			continue
 		}
-		p := p3(where)
+		p := where.Array()
 		out = append(out, Snag{Kind: "mirrored", What: l.Name + " is seen in a reflection", Why: "a smooth surface mirrors the panel itself, with its edges", Number: fmt.Sprintf("%d places seen", 2*n),
 			Lights: []string{l.ID}, View: view, Place: &p, Remedy: &Remedy{"keep it out of reflections", in.set(l.ID, "noSpecular", 1)}})
 	}
@@ -554,7 +557,7 @@ func unnamed(in *Input) (out []Snag) {
 
 // twins finds lights with the same values, that could be linked.
 func twins(in *Input) (out []Snag) {
-	by := map[string][]*setup.Lamp{}
+	by := map[string][]*lamps.Lamp{}
 	for _, l := range in.Lamps {
 		if !placed(l) || l.Link != "" {
 			continue
@@ -571,7 +574,7 @@ func twins(in *Input) (out []Snag) {
 		}
 		link := set[0].ID
 		var ids []string
-		var ops []setup.Op
+		var ops []edits.Op
 		for _, l := range set {
 			ids = append(ids, l.ID)
 			ops = append(ops, op("/lights/"+l.ID+"/link", link))

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"willowherb/core/colour"
+	"willowherb/core/lamps"
 	"willowherb/core/place"
 	"willowherb/core/sampling"
 	"willowherb/core/scene"
@@ -72,7 +73,7 @@ type Warn struct {
 // Input is what a plot is made of.
 type Input struct {
 	World   *world.World
-	Lamps   []*setup.Lamp
+	Lamps   []*lamps.Lamp
 	View    world.Camera
 	Subject int // an object of the figure
 }
@@ -88,7 +89,7 @@ func Of(in *Input) *Plot {
 	mid := vec.Lerp(lo, hi, 0.5)
 	h := float64(hi.Y - lo.Y)
 	pivot := vec.V3{X: mid.X, Y: lo.Y + 0.9*(hi.Y-lo.Y), Z: mid.Z}
-	p := &Plot{Subject: name, Path: s.Objects[in.Subject].Path, Pivot: p3(pivot), Foot: float64(lo.Y), Height: h, Camera: p3(in.View.Eye)}
+	p := &Plot{Subject: name, Path: s.Objects[in.Subject].Path, Pivot: pivot.Array(), Foot: float64(lo.Y), Height: h, Camera: in.View.Eye.Array()}
 	if i := strings.IndexByte(p.Path, '/'); i > 0 && name == p.Path[:i] {
 		p.Path = name
 	}
@@ -113,14 +114,8 @@ func Of(in *Input) *Plot {
 	return p
 }
 
-func p3(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }
-
-func lum(v vec.V3) float64 {
-	return colour.Luminance(colour.RGB{float64(v.X), float64(v.Y), float64(v.Z)})
-}
-
 // place measures a light from the subject.
-func (in *Input) place(l *setup.Lamp, p *Plot, pivot vec.V3, part []bool) Stand {
+func (in *Input) place(l *lamps.Lamp, p *Plot, pivot vec.V3, part []bool) Stand {
 	out := Stand{ID: l.ID}
 	d := l.Source.Pos.Sub(pivot)
 	if l.Kind == setup.Sun {
@@ -132,9 +127,9 @@ func (in *Input) place(l *setup.Lamp, p *Plot, pivot vec.V3, part []bool) Stand 
 	out.Height = math.Atan2(float64(d.Y), flat) * 180 / math.Pi
 	out.Azimuth = wrap(math.Atan2(float64(d.X), float64(d.Z))*180/math.Pi - p.Facing)
 	if out.Far {
-		out.Bare = lum(l.Gain())
+		out.Bare = colour.LuminanceOf(l.Gain())
 	} else if out.Distance > 0.05 {
-		out.Bare = place.Reaching(l.Source, pivot, l.Source.Pos) * lum(l.Gain())
+		out.Bare = place.Reaching(l.Source, pivot, l.Source.Pos) * colour.LuminanceOf(l.Gain())
 		out.Aimed = l.Source.Aim.Dot(d.Norm().Neg()) > 0.93
 	}
 	out.Lux = out.Bare
@@ -172,7 +167,7 @@ func (in *Input) open(pivot, d vec.V3, dist float32, part []bool) (share float64
 }
 
 // even estimates what a sky gives on a surface at the pivot that faces the camera.
-func (in *Input) even(l *setup.Lamp, pivot vec.V3, part []bool) float64 {
+func (in *Input) even(l *lamps.Lamp, pivot vec.V3, part []bool) float64 {
 	n := in.View.Eye.Sub(pivot).Norm()
 	t, b := vec.Basis(n)
 	const rays = 256
@@ -182,7 +177,7 @@ func (in *Input) even(l *setup.Lamp, pivot vec.V3, part []bool) float64 {
 		d := t.Scale(c.X).Add(b.Scale(c.Y)).Add(n.Scale(c.Z)).Norm()
 		if k, _ := in.open(pivot, d, 1000, part); k > 0 {
 			rad := l.Source.Meet(pivot, n, d).Radiance
-			sum += lum(rad.Mul(l.Gain())) * math.Pi / rays
+			sum += colour.LuminanceOf(rad.Mul(l.Gain())) * math.Pi / rays
 		}
 	}
 	return sum
@@ -301,7 +296,7 @@ func cut(q [3]vec.V3, f func(vec.V3) float32) (a, b vec.V3, ok bool) {
 
 // parts says which lights are key, fill and rim: by their role, or, where no light
 // has one, by where they stand and how strong they are.
-func (p *Plot) parts(lamps []*setup.Lamp) {
+func (p *Plot) parts(lamps []*lamps.Lamp) {
 	role := map[string]string{}
 	for _, l := range lamps {
 		role[l.ID] = strings.ToLower(l.Role)
@@ -387,7 +382,7 @@ const (
 	secondNose = 3    // stops under which a fill's shadow is seen
 )
 
-func (p *Plot) warnings(lamps []*setup.Lamp) {
+func (p *Plot) warnings(lamps []*lamps.Lamp) {
 	p.Warns = []Warn{}
 	name, shadow := map[string]string{}, map[string]bool{}
 	for _, l := range lamps {

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/lamps"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
@@ -32,7 +33,7 @@ func of(t *testing.T, lights map[string]setup.Light) *Plot {
 	}
 	doc := &setup.Setup{Version: setup.Version, Name: "n", Curve: "plain", Lights: lights}
 	require.NoError(t, doc.Validate())
-	st, err := setup.Resolve(doc, "")
+	st, err := lamps.Resolve(doc, "")
 	require.NoError(t, err)
 	return Of(&Input{World: w, Lamps: st.Lamps(w.S, nil), View: world.Camera{Eye: vec.V3{Y: 1.62, Z: 4}, Aim: vec.V3{Z: -1}, Up: vec.V3{Y: 1}}, Subject: 2})
 }

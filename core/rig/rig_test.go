@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/colour"
+	"willowherb/core/lamps"
 	"willowherb/core/place"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -23,7 +24,7 @@ func measured(t *testing.T, f Figure, g setup.Group, lights []setup.Light) (azim
 		doc.Lights[ids[i]] = l
 	}
 	require.NoError(t, doc.Validate())
-	st, err := setup.Resolve(doc, "")
+	st, err := lamps.Resolve(doc, "")
 	require.NoError(t, err)
 	pivot := vec.New(f.Pivot[0], f.Pivot[1], f.Pivot[2])
 	for _, l := range st.Lamps(&scene.Scene{}, nil) {

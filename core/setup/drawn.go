@@ -1,7 +1,5 @@
 package setup
 
-import "willowherb/core/drawn"
-
 // Drawn is how the target draws a light's shadow at run time. The reference
 // picture does not depend on it.
 type Drawn struct {
@@ -17,18 +15,6 @@ type Drawn struct {
 
 // StandardDrawn is what a light has that says nothing.
 var StandardDrawn = Drawn{Bias: 0.02, Normal: 1.5, Filter: 3, Distance: 60, Thickness: 0.3}
-
-// ShadowDrawn returns a light's settings, whole.
-func (l *Light) ShadowDrawn(cascades int) drawn.Settings {
-	d := StandardDrawn
-	if l.Drawn != nil {
-		d = *l.Drawn
-	}
-	if d.Cascades > 0 {
-		cascades = d.Cascades
-	}
-	return drawn.Settings{Size: max(l.ShadowMap, 16), Bias: d.Bias, Normal: d.Normal, Filter: d.Filter, Cascades: cascades, Distance: d.Distance, Contact: d.Contact, Thickness: d.Thickness, Traced: d.Traced}
-}
 
 func (d *Drawn) validate(c *checker, at string) {
 	c.num(at+"/bias", d.Bias, 0, 10)

@@ -1,7 +1,8 @@
 // Package setup is the lighting document: lights, groups, views, looks and the
-// target device, as one versioned JSON value that people can read and diff. It
-// validates, applies edits with their inverses, works out undo, and resolves
-// the document into the State that rendering, budget and checks take.
+// target device, as one versioned JSON value that people can read and diff, and what
+// makes it valid. Packages beside it work on it: edits changes it and takes changes
+// back, lamps makes of its lights what renders, staging makes of it and its place what
+// is lit, exchange carries it from and to scenes.
 //
 // Maps are keyed by stable ids and nothing is an array that is edited in place;
 // order is a fractional key. Units: metres, degrees, lumens, lux, cd/m2, kelvin,
@@ -9,9 +10,11 @@
 package setup
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"reflect"
 	"regexp"
@@ -19,9 +22,50 @@ import (
 	"strings"
 
 	"willowherb/core/colour"
+	"willowherb/core/exact"
 	"willowherb/core/exposure"
 	"willowherb/core/light"
+	"willowherb/core/vec"
+	"willowherb/core/world"
 )
+
+// SlideSize is how wide and high slides are.
+const SlideSize = 256
+
+// Blobs lists the files that a document's lights refer to.
+func (s *Setup) Blobs() (profiles, slides []string) {
+	p, g := map[string]bool{}, map[string]bool{}
+	for _, l := range s.Lights {
+		if l.Profile != nil {
+			p[l.Profile.Blob] = true
+		}
+		if l.Gobo != nil && l.Gobo.Blob != "" {
+			g[l.Gobo.Blob] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(p)), slices.Sorted(maps.Keys(g))
+}
+
+// ErrInvalid means that an edit, or a document, is not what a setup can hold; the
+// text names the place. The same again is refused again.
+var ErrInvalid = exact.ErrInvalid
+
+// MaxPath bounds a JSON pointer, in bytes.
+const MaxPath = 2048
+
+// Camera returns the view's camera.
+func (v *View) Camera() world.Camera {
+	aim := vec.Of(v.Aim).Norm()
+	_, up := vec.Upright(aim, v.Roll)
+	return world.Camera{Eye: vec.Of(v.Eye), Aim: aim, Up: up, FovY: v.FovY * math.Pi / 180}
+}
+
+// SortedViews returns the ids of the views in their order.
+func (s *Setup) SortedViews() []string {
+	ids := slices.Sorted(maps.Keys(s.Views))
+	slices.SortStableFunc(ids, func(a, b string) int { return cmp.Compare(s.Views[a].Order, s.Views[b].Order) })
+	return ids
+}
 
 // Version is the document version that this code writes.
 const Version = 1
@@ -174,27 +218,6 @@ func (c Colour) Linear() colour.RGB {
 	return colour.Tinted(c.Kelvin, c.Tint/1000)
 }
 
-// Emitted is what leaves the light for a lamp of unit output, its gel and its
-// groups' shifts included. Its luminance is the share that the gel lets through.
-func (r *Resolved) Emitted() colour.RGB {
-	c := r.Colour.Linear()
-	if r.mired != 0 {
-		from, k := 6500.0, r.Colour.Kelvin
-		if r.Colour.RGB == nil {
-			from = k
-		}
-		a, b := colour.Temperature(from), colour.Temperature(1e6/max(1e6/from+r.mired, 1e6/colour.MaxKelvin))
-		for i := range c {
-			c[i] *= b[i] / max(a[i], 1e-3)
-		}
-		c = colour.Unit(c)
-	}
-	if g, ok := colour.GelOf(r.Colour.Gel); ok {
-		c = g.Through(c)
-	}
-	return colour.Turned(c, r.hue)
-}
-
 // Profile is the measured distribution of a luminaire that a point or spot light
 // takes on.
 type Profile struct {
@@ -341,11 +364,11 @@ func Decode(data []byte) (*Setup, error) {
 		return nil, fmt.Errorf("%w: the document takes %d bytes; a setup may take %d", ErrInvalid, len(data), MaxBytes)
 	}
 	var s Setup
-	if err := strict(data, &s, ""); err != nil {
+	if err := exact.Decode(data, &s, ""); err != nil {
 		return nil, err
 	}
 	s.fill()
-	s.renew()
+	s.Renew()
 	return &s, nil
 }
 
@@ -380,6 +403,9 @@ func (s *Setup) JSON() []byte {
 
 var idShape = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,63}$`)
 
+// ValidID reports whether an id may stand in a document.
+func ValidID(id string) bool { return idShape.MatchString(id) }
+
 // Limits of a document.
 const (
 	MaxLights    = 500
@@ -388,7 +414,7 @@ const (
 	MaxLooks     = 100
 	maxOverrides = 2000 // of a look
 	maxParts     = 5000 // objects, materials or backdrops that a setup says something of
-	maxName      = 80
+	MaxName      = 80
 	maxText      = 256 // names that come from elsewhere: materials, roles, targets
 )
 
@@ -425,7 +451,7 @@ func (c *checker) num(at string, v, lo, hi float64) {
 }
 
 func (c *checker) name(at, v string) {
-	c.ok(strings.TrimSpace(v) != "" && len(v) <= maxName, at, "give it a name of up to %d letters", maxName)
+	c.ok(strings.TrimSpace(v) != "" && len(v) <= MaxName, at, "give it a name of up to %d letters", MaxName)
 }
 
 func (c *checker) text(at, v string, most int) {
@@ -442,13 +468,13 @@ func (c *checker) count(at string, n, most int) {
 
 // Validate reports what is wrong, each with its place. Error: ErrInvalid.
 func (s *Setup) Validate() error {
-	return s.validate(func(string) ([]string, bool) { return nil, true }, nil)
+	return s.ValidateChanged(func(string) ([]string, bool) { return nil, true }, nil)
 }
 
-// validate checks the entries of each list that changed names (all of them where it
+// ValidateChanged checks the entries of each list that changed names (all of them where it
 // says so), and what depends on them. before is the valid document that they were
 // changed from, if any.
-func (s *Setup) validate(changed func(list string) (ids []string, all bool), before *Setup) error {
+func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all bool), before *Setup) error {
 	var c checker
 	c.ok(s.Version == Version, "/version", "is %d; this program knows %d", s.Version, Version)
 	c.name("/name", s.Name)
@@ -466,7 +492,7 @@ func (s *Setup) validate(changed func(list string) (ids []string, all bool), bef
 	c.count("/objects", len(s.Objects), maxParts)
 	c.count("/materials", len(s.Materials), maxParts)
 	c.count("/backdrops", len(s.Backdrops), maxParts)
-	groups, lights := s.changedIn("groups", changed), s.changedIn("lights", changed)
+	groups, lights := changedIn(s.Groups, "groups", changed), changedIn(s.Lights, "lights", changed)
 	each(s.Groups, groups, func(id string, g *Group) { g.validate(&c, "/groups/"+id, id) })
 	if len(groups) > 0 {
 		s.validateNesting(&c)
@@ -478,26 +504,26 @@ func (s *Setup) validate(changed func(list string) (ids []string, all bool), bef
 	if len(lights) > 0 || len(groups) > 0 {
 		s.validateMembers(&c, lights, before == nil || fewer(before.Groups, s.Groups))
 	}
-	each(s.Views, s.changedIn("views", changed), func(id string, v *View) {
+	each(s.Views, changedIn(s.Views, "views", changed), func(id string, v *View) {
 		at := "/views/" + id
 		c.id(at, id)
 		c.name(at+"/name", v.Name)
 		c.num(at+"/order", v.Order, -1e9, 1e9)
 		v.check(&c, at)
 	})
-	each(s.Looks, s.changedIn("looks", changed), func(id string, l *Look) {
+	each(s.Looks, changedIn(s.Looks, "looks", changed), func(id string, l *Look) {
 		at := "/looks/" + id
 		c.id(at, id)
 		c.name(at+"/name", l.Name)
 		c.count(at+"/overrides", len(l.Overrides), maxOverrides)
 		for p := range l.Overrides {
-			c.ok(strings.HasPrefix(p, "/") && len(p) <= maxPath && !strings.HasPrefix(p, "/looks"), at+"/overrides", "%.80q is no place in the setup", p)
+			c.ok(strings.HasPrefix(p, "/") && len(p) <= MaxPath && !strings.HasPrefix(p, "/looks"), at+"/overrides", "%.80q is no place in the setup", p)
 		}
 	})
-	each(s.Objects, s.changedIn("objects", changed), func(id string, o *Object) { o.validate(&c, "/objects/"+id, id) })
-	each(s.Materials, s.changedIn("materials", changed), func(id string, m *Material) { m.validate(&c, "/materials/"+id, id) })
-	each(s.Backdrops, s.changedIn("backdrops", changed), func(id string, b *Backdrop) { b.validate(&c, "/backdrops/"+id, id) })
-	each(s.Channels, s.changedIn("channels", changed), func(id string, ch *Channel) {
+	each(s.Objects, changedIn(s.Objects, "objects", changed), func(id string, o *Object) { o.validate(&c, "/objects/"+id, id) })
+	each(s.Materials, changedIn(s.Materials, "materials", changed), func(id string, m *Material) { m.validate(&c, "/materials/"+id, id) })
+	each(s.Backdrops, changedIn(s.Backdrops, "backdrops", changed), func(id string, b *Backdrop) { b.validate(&c, "/backdrops/"+id, id) })
+	each(s.Channels, changedIn(s.Channels, "channels", changed), func(id string, ch *Channel) {
 		c.ok(len(id) == 1 && id >= "1" && id <= "8", "/channels/"+id, "channels are numbered 1 to 8")
 		c.text("/channels/"+id+"/name", ch.Name, 40)
 	})
@@ -505,10 +531,10 @@ func (s *Setup) validate(changed func(list string) (ids []string, all bool), bef
 }
 
 // changedIn lists the entries of a list to be checked.
-func (s *Setup) changedIn(list string, changed func(string) ([]string, bool)) []string {
+func changedIn[V any](m map[string]V, list string, changed func(string) ([]string, bool)) []string {
 	ids, all := changed(list)
 	if all {
-		return kinds[list].ids(s)
+		return slices.Sorted(maps.Keys(m))
 	}
 	return ids
 }
@@ -574,7 +600,7 @@ func (s *Setup) validateMembers(c *checker, changed []string, all bool) {
 			links[l.Link] = true
 		}
 	}
-	ids := sorted(s.Lights)
+	ids := slices.Sorted(maps.Keys(s.Lights))
 	touched := make(map[string]bool, len(changed))
 	for _, id := range changed {
 		touched[id] = true
@@ -605,7 +631,7 @@ func (s *Setup) validateMembers(c *checker, changed []string, all bool) {
 func (o *Object) validate(c *checker, at, id string) {
 	c.id(at, id)
 	c.ok(o.Path != "" && len(o.Path) <= 1024, at+"/path", "names no object")
-	c.text(at+"/name", o.Name, maxName)
+	c.text(at+"/name", o.Name, MaxName)
 	c.ok(o.Part == "" || o.Part == Static || o.Part == Mover || o.Part == Blocker, at+"/part", "%q is not static, mover or blocker", o.Part)
 	c.num(at+"/turn", o.Turn, -3600, 3600)
 	for k := range 3 {
@@ -679,7 +705,7 @@ func (l *Light) validate(c *checker, at string) {
 	c.text(at+"/group", l.Group, maxText)
 	kinds := []Kind{Sun, Point, Spot, Rect, Disc, Sky, Emissive, Line}
 	c.ok(slices.Contains(kinds, l.Kind), at+"/kind", "%q is unknown", l.Kind)
-	c.ok(slices.Contains(l.units(), l.OutputUnit()), at+"/unit", "a %s cannot be told in %q", l.Kind, l.Unit)
+	c.ok(slices.Contains(l.Units(), l.OutputUnit()), at+"/unit", "a %s cannot be told in %q", l.Kind, l.Unit)
 	c.num(at+"/output", l.Output, 0, 1e9)
 	c.num(at+"/unitAt", l.UnitAt, 0, 1e5)
 	l.validateShape(c, at)
@@ -769,11 +795,9 @@ func (l *Light) validateShape(c *checker, at string) {
 
 func length(v [3]float64) float64 { return math.Sqrt(v[0]*v[0] + v[1]*v[1] + v[2]*v[2]) }
 
-func sorted[V any](m map[string]V) []string {
-	ids := make([]string, 0, len(m))
-	for id := range m {
-		ids = append(ids, id)
-	}
-	slices.Sort(ids)
-	return ids
+// Check reports what is wrong with a light by itself.
+func (l *Light) Check() error {
+	var c checker
+	l.validate(&c, "")
+	return c.err()
 }

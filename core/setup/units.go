@@ -1,9 +1,6 @@
 package setup
 
 import (
-	"math"
-
-	"willowherb/core/light"
 	"willowherb/core/photometry"
 )
 
@@ -38,8 +35,8 @@ func (l *Light) OutputUnit() Unit {
 	return l.Unit
 }
 
-// units lists the units that a light may be told in.
-func (l *Light) units() []Unit {
+// Units lists the units that a light may be told in.
+func (l *Light) Units() []Unit {
 	switch l.Kind {
 	case Sun:
 		return []Unit{Lux}
@@ -61,9 +58,9 @@ func (l *Light) units() []Unit {
 // away (square to a sun), or of a sky or shining surface. Exposure alone is told so now.
 const formerEV Unit = "ev"
 
-// renew brings lights of earlier documents to the units of now, as bright as they
+// Renew brings lights of earlier documents to the units of now, as bright as they
 // were.
-func (s *Setup) renew() {
+func (s *Setup) Renew() {
 	for id, l := range s.Lights {
 		if l.Unit != formerEV {
 			continue
@@ -77,8 +74,8 @@ func (s *Setup) renew() {
 	}
 }
 
-// at is UnitAt with its defaults: one metre, 100 lumens a watt.
-func (l *Light) at(u Unit) float64 {
+// At is UnitAt with its defaults: one metre, 100 lumens a watt.
+func (l *Light) At(u Unit) float64 {
 	if l.UnitAt > 0 && l.OutputUnit() == u {
 		return l.UnitAt
 	}
@@ -86,41 +83,4 @@ func (l *Light) at(u Unit) float64 {
 		return 100
 	}
 	return 1
-}
-
-// perUnit is how many units of the source one (linear) unit makes, for every
-// unit that the light may be told in.
-func (l *Light) perUnit(src *light.Light) map[Unit]float64 {
-	lumen := src.UnitFromLumen()
-	out := map[Unit]float64{}
-	for _, u := range l.units() {
-		k := 1.0
-		switch u {
-		case Lumen:
-			k = lumen
-		case Watt:
-			k = lumen * l.at(Watt)
-		case Candela:
-			switch l.Kind {
-			case Rect, Disc:
-				k = 1 / src.Area() // far along the axis
-			default:
-				k = 1 / src.AxisCandela()
-			}
-		case Lux:
-			if l.Kind == Sun || l.Kind == Sky || l.Kind == Emissive {
-				break
-			}
-			k = 1 / src.AxisLux(l.at(Lux))
-		case Nit:
-			switch {
-			case l.Kind == Point && l.Length == 0 || l.Kind == Spot:
-				k = math.Pi * l.Radius * l.Radius
-			case l.Kind == Point || l.Kind == Line:
-				k = 2*l.Radius*l.Length + math.Pi*l.Radius*l.Radius
-			}
-		}
-		out[u] = k
-	}
-	return out
 }

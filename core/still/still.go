@@ -9,9 +9,9 @@ import (
 	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/filter"
+	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/path"
-	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 )
@@ -19,7 +19,7 @@ import (
 // Order is what to render.
 type Order struct {
 	World   *world.World
-	Lamps   []*setup.Lamp
+	Lamps   []*lamps.Lamp
 	View    world.Camera
 	W, H    int
 	Samples int
@@ -45,17 +45,17 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		o.Workers = runtime.GOMAXPROCS(0)
 	}
 	p := &path.Pass{World: o.World, Camera: o.View, W: o.W, H: o.H, Seed: o.Seed, Guide: film.NewGuide(o.W, o.H)}
-	var lamps []*setup.Lamp
+	var shining []*lamps.Lamp
 	gives := make([]Gives, len(o.Lamps))
 	for _, l := range o.Lamps {
 		if l.Gain() == (vec.V3{}) {
 			continue
 		}
-		lamps = append(lamps, l)
+		shining = append(shining, l)
 		p.Lights = append(p.Lights, l.Source)
 		p.Layers = append(p.Layers, film.NewLayers(o.W, o.H))
 	}
-	if len(lamps) == 0 {
+	if len(shining) == 0 {
 		// The guide still wants its pass; a light that gives nothing carries it.
 		dark := &light.Light{Kind: light.Point}
 		p.Lights, p.Layers = []*light.Light{dark}, []*film.Layers{film.NewLayers(o.W, o.H)}
@@ -68,12 +68,12 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 			o.Progress(n)
 		}
 	}
-	at := map[*setup.Lamp]int{}
+	at := map[*lamps.Lamp]int{}
 	for i, l := range o.Lamps {
 		at[l] = i
 	}
 	sums := filter.NewSums(o.W, o.H)
-	for i, l := range lamps {
+	for i, l := range shining {
 		g, y := l.Gain(), p.Layers[i]
 		m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
 		gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/exposure"
+	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
@@ -29,7 +30,7 @@ func order(t *testing.T, lights map[string]setup.Light) Order {
 	s := floor(t)
 	w, err := world.Compile(s, 1)
 	require.NoError(t, err)
-	st, err := setup.Resolve(&setup.Setup{Lights: lights}, "")
+	st, err := lamps.Resolve(&setup.Setup{Lights: lights}, "")
 	require.NoError(t, err)
 	return Order{World: w, Lamps: st.Lamps(s, nil), View: world.Camera{Eye: vec.V3{Y: 2}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 0.02}, W: 16, H: 16, Samples: 16, Workers: 2}
 }

@@ -11,6 +11,25 @@ type V3 struct{ X, Y, Z float32 }
 // New makes a vector from float64 components.
 func New(x, y, z float64) V3 { return V3{float32(x), float32(y), float32(z)} }
 
+// Of makes a vector of three float64.
+func Of(a [3]float64) V3 { return New(a[0], a[1], a[2]) }
+
+// Array returns the components as float64.
+func (a V3) Array() [3]float64 { return [3]float64{float64(a.X), float64(a.Y), float64(a.Z)} }
+
+// Upright returns the unit axes across the unit direction aim: to its right and
+// upwards, turned about it by roll in degrees.
+func Upright(aim V3, roll float64) (right, up V3) {
+	y := V3{Y: 1}
+	if math.Abs(float64(aim.Y)) > 0.999 {
+		y = V3{Z: -1}
+	}
+	right = aim.Cross(y).Norm()
+	up = right.Cross(aim)
+	s, c := math.Sincos(roll * math.Pi / 180)
+	return right.Scale(float32(c)).Add(up.Scale(float32(s))), up.Scale(float32(c)).Sub(right.Scale(float32(s)))
+}
+
 // Splat returns (s, s, s).
 func Splat(s float32) V3 { return V3{s, s, s} }
 

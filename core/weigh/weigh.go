@@ -13,6 +13,7 @@ import (
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
+	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/path"
 	"willowherb/core/setup"
@@ -23,7 +24,7 @@ import (
 // Question is a point of a view.
 type Question struct {
 	World  *world.World
-	Lamps  []*setup.Lamp
+	Lamps  []*lamps.Lamp
 	View   world.Camera
 	Aspect float64
 	Sight  world.Sight
@@ -84,7 +85,7 @@ func Ask(ctx context.Context, q Question) (*Reading, error) {
 	if a.Hit = hit; hit {
 		o := &q.World.S.Objects[p.Object]
 		a.Object, a.Path, a.Material = o.Name, o.Path, q.World.S.Materials[p.Material].Name
-		a.Position, a.Normal, a.Distance = p3(p.Pos), p3(p.N), float64(p.Dist)
+		a.Position, a.Normal, a.Distance = p.Pos.Array(), p.N.Array(), float64(p.Dist)
 	}
 	seen, err := q.layers(ctx, small, 0)
 	if err != nil {
@@ -97,7 +98,7 @@ func Ask(ctx context.Context, q Question) (*Reading, error) {
 	var sum vec.V3
 	for i, l := range q.Lamps {
 		g := l.Gain()
-		m := func(y *film.Layers, k []film.Kind) float64 { return lum(y.Mean(k...).Mul(g)) }
+		m := func(y *film.Layers, k []film.Kind) float64 { return colour.LuminanceOf(y.Mean(k...).Mul(g)) }
 		s := Share{Light: l.ID, Direct: m(seen[i], film.DirectKinds), Bounced: m(seen[i], film.BouncedKinds), Seen: m(seen[i], film.Shown)}
 		for k := range film.Kinds {
 			sum = sum.Add(seen[i].Mean(k).Mul(g))
@@ -121,7 +122,7 @@ func Ask(ctx context.Context, q Question) (*Reading, error) {
 		a.Luminance += s.Direct + s.Bounced + s.Seen
 		a.Shares = append(a.Shares, s)
 	}
-	a.Colour = p3(sum)
+	a.Colour = sum.Array()
 	for i := range a.Shares {
 		if s := &a.Shares[i]; a.Luminance > 0 {
 			s.Share = (s.Direct + s.Bounced + s.Seen) / a.Luminance
@@ -186,12 +187,6 @@ func (q *Question) layers(ctx context.Context, v world.Camera, neutral float32) 
 
 // evenly is how many of the samples each of n workers takes: an even number.
 func evenly(samples, n int) int { return 2 * max((samples+2*n-1)/(2*n), 1) }
-
-func lum(c vec.V3) float64 {
-	return colour.LuminanceOf(c)
-}
-
-func p3(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }
 
 // Contrast is how a figure stands against what is behind it, along its outline.
 type Contrast struct {
@@ -350,7 +345,7 @@ var Reasons = []world.Reason{world.Lit, world.Shadowed, world.Away, world.OutCon
 
 // Crowding counts, for each pixel of a guide, the lights that are split or live
 // and reach it by range and cone; 255 where nothing is seen.
-func Crowding(lamps []*setup.Lamp, g *film.Guide) []uint8 {
+func Crowding(lamps []*lamps.Lamp, g *film.Guide) []uint8 {
 	out := make([]uint8, len(g.Tri))
 	for i := range out {
 		if g.Tri[i] == math.MaxUint32 {

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
+	"willowherb/core/lamps"
 	"willowherb/core/path"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -29,9 +30,9 @@ func floor(t *testing.T) *world.World {
 	return w
 }
 
-func lamps(t *testing.T, w *world.World, lights map[string]setup.Light) []*setup.Lamp {
+func lit(t *testing.T, w *world.World, lights map[string]setup.Light) []*lamps.Lamp {
 	s := &setup.Setup{Version: setup.Version, Name: "n", Curve: "plain", Lights: lights}
-	st, err := setup.Resolve(s, "")
+	st, err := lamps.Resolve(s, "")
 	require.NoError(t, err)
 	return st.Lamps(w.S, nil)
 }
@@ -40,7 +41,7 @@ func point(x, y, lumen float64) setup.Light {
 	return setup.Light{Name: "l", Kind: setup.Point, Output: lumen, Colour: setup.Colour{Kelvin: 5000}, Position: [3]float64{x, y, 0}, Shadow: true, Carry: setup.Live, Channels: 0xff}
 }
 
-func ask(t *testing.T, w *world.World, l []*setup.Lamp) *Reading {
+func ask(t *testing.T, w *world.World, l []*lamps.Lamp) *Reading {
 	a, err := Ask(context.Background(), Question{World: w, Lamps: l, View: world.Camera{Eye: vec.V3{Y: 4}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 0.8}, Aspect: 1, X: 0.5, Y: 0.5, Rows: 540, Samples: 16, Workers: 2})
 	require.NoError(t, err)
 	return a
@@ -53,7 +54,7 @@ func TestAskAgainstTheInverseSquare(t *testing.T) {
 	off.Off = true
 	far := point(0, 3, 500)
 	far.Range = 2
-	a := ask(t, w, lamps(t, w, map[string]setup.Light{"over": point(0, 2, 1000), "aside": point(3, 2, 1000), "off": off, "far": far}))
+	a := ask(t, w, lit(t, w, map[string]setup.Light{"over": point(0, 2, 1000), "aside": point(3, 2, 1000), "off": off, "far": far}))
 	e := 1000 / (4 * math.Pi) / 4
 	d := math.Sqrt(13)
 	f := 1000 / (4 * math.Pi) / 13 * 2 / d
@@ -75,7 +76,7 @@ func TestAskAgainstTheInverseSquare(t *testing.T) {
 
 func TestAskTheOpenSky(t *testing.T) {
 	w := floor(t)
-	l := lamps(t, w, map[string]setup.Light{"sky": {Name: "sky", Kind: setup.Sky, Output: 100, Colour: setup.Colour{Kelvin: 6500}, Carry: setup.Split, Channels: 0xff}})
+	l := lit(t, w, map[string]setup.Light{"sky": {Name: "sky", Kind: setup.Sky, Output: 100, Colour: setup.Colour{Kelvin: 6500}, Carry: setup.Split, Channels: 0xff}})
 	a, err := Ask(context.Background(), Question{World: w, Lamps: l, View: world.Camera{Eye: vec.V3{Y: 4}, Aim: vec.V3{Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.8}, Aspect: 1, X: 0.5, Y: 0.1, Rows: 540, Samples: 4, Workers: 1})
 	require.NoError(t, err)
 	require.False(t, a.Hit)
@@ -135,7 +136,7 @@ func TestReachAndCrowding(t *testing.T) {
 	w := floor(t)
 	near := point(0, 1, 100)
 	near.Range = 2
-	l := lamps(t, w, map[string]setup.Light{"near": near, "wide": point(0, 2, 100)})
+	l := lit(t, w, map[string]setup.Light{"near": near, "wide": point(0, 2, 100)})
 	v := world.Camera{Eye: vec.V3{Y: 4}, Aim: vec.V3{Y: -1}, Up: vec.V3{Z: -1}, FovY: 1.6}
 	g := film.NewGuide(32, 32)
 	p := &path.Pass{World: w, Camera: v, W: 32, H: 32, Seed: 1, Guide: g, Lights: nil, Layers: nil}

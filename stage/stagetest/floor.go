@@ -9,6 +9,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/blob"
+	"willowherb/core/exchange"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
@@ -27,7 +28,7 @@ func Floor(t testing.TB, blobs blob.Store) (hash string, doc *setup.Setup) {
 	require.NoError(t, err)
 	place, err := gltf.Read(context.Background(), "floor.glb", glb, nil, gltf.DefaultLimits())
 	require.NoError(t, err)
-	doc, _ = setup.FromScene(place, "console-60")
+	doc, _ = exchange.FromScene(place, "console-60")
 	doc.Lights = map[string]setup.Light{}
 	for i, id := range []string{"one", "two"} {
 		doc.Lights[id] = setup.Light{Name: id, Kind: setup.Point, Output: 500, Colour: setup.Colour{Kelvin: 3000}, Position: [3]float64{float64(2*i - 1), 2, 0}, Shadow: true, ShadowMap: 512, Carry: setup.Live, Channels: 0xff, Range: 9}

@@ -1,11 +1,18 @@
-package setup
+// Package edits changes a lighting document: it works out what operations make of it
+// and what takes them back, one person's undo among the edits of others, and the
+// operations between two documents. Documents are never written to; each change makes
+// a new one that shares what has not changed.
+package edits
 
 import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
+
+	"willowherb/core/setup"
 )
 
 // Op is one RFC 6902 operation: add, replace or remove.
@@ -36,15 +43,11 @@ const MaxOps = 2000
 // ErrPlace means that an operation names a place that is not there.
 var ErrPlace = errors.New("that place is not in the setup any more")
 
-// ErrInvalid means that an edit, or a document, is not what a setup can hold; the
-// text names the place. The same again is refused again.
-var ErrInvalid = errors.New("not a valid setup")
-
 // Change is what an edit makes of a document: the document after it, and the exact
 // operations between the two, field by field. Both are empty where the edit
 // changes nothing.
 type Change struct {
-	After   *Setup
+	After   *setup.Setup
 	Ops     []Op
 	Inverse []Op
 }
@@ -53,14 +56,14 @@ type Change struct {
 // shares what has not changed, so that documents must not be written to once they
 // are made. It costs what the operations touch, not what the document holds. The
 // result is validated. Errors: ErrPlace, ErrInvalid.
-func (s *Setup) Apply(ops []Op) (*Change, error) {
+func Apply(s *setup.Setup, ops []Op) (*Change, error) {
 	if len(ops) == 0 || len(ops) > MaxOps {
-		return nil, fmt.Errorf("%w: an edit has 1 to %d operations, this has %d", ErrInvalid, MaxOps, len(ops))
+		return nil, fmt.Errorf("%w: an edit has 1 to %d operations, this has %d", setup.ErrInvalid, MaxOps, len(ops))
 	}
-	return s.apply(ops)
+	return apply(s, ops)
 }
 
-func (s *Setup) apply(ops []Op) (*Change, error) {
+func apply(s *setup.Setup, ops []Op) (*Change, error) {
 	p := patch{from: s, parts: map[string]*part{}}
 	for _, op := range ops {
 		if err := p.do(op); err != nil {
@@ -69,7 +72,7 @@ func (s *Setup) apply(ops []Op) (*Change, error) {
 	}
 	after := *s
 	c := &Change{After: &after}
-	for _, name := range sorted(p.parts) {
+	for _, name := range slices.Sorted(maps.Keys(p.parts)) {
 		k := kinds[name]
 		if k == nil {
 			if err := p.field(&after, name, c); err != nil {
@@ -85,7 +88,7 @@ func (s *Setup) apply(ops []Op) (*Change, error) {
 			c.Inverse = append(c.Inverse, k.between(&after, s, name, id)...)
 		}
 	}
-	if err := after.validate(func(section string) (ids []string, all bool) {
+	if err := after.ValidateChanged(func(section string) (ids []string, all bool) {
 		if part := p.parts[section]; part != nil {
 			return part.touched(kinds[section].ids(s)), false
 		}
@@ -98,7 +101,7 @@ func (s *Setup) apply(ops []Op) (*Change, error) {
 
 // patch gathers what operations make of a document.
 type patch struct {
-	from  *Setup
+	from  *setup.Setup
 	parts map[string]*part // by the name of the document's field
 }
 
@@ -110,7 +113,7 @@ type part struct {
 
 // touched lists the entries that may have changed; had are those of before.
 func (p *part) touched(had []string) []string {
-	ids := sorted(p.items)
+	ids := slices.Sorted(maps.Keys(p.items))
 	if p.whole {
 		ids = append(ids, had...)
 		slices.Sort(ids)
@@ -155,13 +158,10 @@ func (n *node) json() json.RawMessage {
 	return b
 }
 
-// maxPath bounds a JSON pointer, in bytes.
-const maxPath = 2048
-
 // pointer splits a JSON pointer (RFC 6901).
 func pointer(path string) ([]string, error) {
-	if path == "" || path[0] != '/' || len(path) > maxPath {
-		return nil, fmt.Errorf("%w: %.60q is no JSON pointer to a part of the setup", ErrInvalid, path)
+	if path == "" || path[0] != '/' || len(path) > setup.MaxPath {
+		return nil, fmt.Errorf("%w: %.60q is no JSON pointer to a part of the setup", setup.ErrInvalid, path)
 	}
 	keys := strings.Split(path[1:], "/")
 	for i, k := range keys {
@@ -172,13 +172,6 @@ func pointer(path string) ([]string, error) {
 	return keys, nil
 }
 
-func escape(k string) string {
-	if !strings.ContainsAny(k, "~/") {
-		return k
-	}
-	return strings.ReplaceAll(strings.ReplaceAll(k, "~", "~0"), "/", "~1")
-}
-
 // part returns a field of the document to be changed.
 func (p *patch) part(name string) (*part, error) {
 	if q := p.parts[name]; q != nil {
@@ -186,9 +179,9 @@ func (p *patch) part(name string) (*part, error) {
 	}
 	q := &part{items: map[string]*node{}}
 	if kinds[name] == nil {
-		v, ok := p.from.plain(name)
+		v, ok := plain(p.from, name)
 		if !ok {
-			return nil, fmt.Errorf("/%s: %w: a setup has nothing of that name", name, ErrInvalid)
+			return nil, fmt.Errorf("/%s: %w: a setup has nothing of that name", name, setup.ErrInvalid)
 		}
 		q.items[""] = &node{raw: v}
 	}
@@ -218,11 +211,11 @@ func (p *patch) do(op Op) error {
 	switch op.Op {
 	case "add", "replace":
 		if !json.Valid(op.Value) {
-			return fmt.Errorf("%s: %w: the value is no JSON", op.Path, ErrInvalid)
+			return fmt.Errorf("%s: %w: the value is no JSON", op.Path, setup.ErrInvalid)
 		}
 	case "remove":
 	default:
-		return fmt.Errorf("%w: operation %.20q is not add, replace or remove", ErrInvalid, op.Op)
+		return fmt.Errorf("%w: operation %.20q is not add, replace or remove", setup.ErrInvalid, op.Op)
 	}
 	gone := fmt.Errorf("%s: %w", op.Path, ErrPlace)
 	name := keys[0]
@@ -248,7 +241,7 @@ func (p *patch) do(op Op) error {
 			return nil
 		}
 		if !value.open() {
-			return fmt.Errorf("%s: %w: holds something else where a list by ids belongs", op.Path, ErrInvalid)
+			return fmt.Errorf("%s: %w: holds something else where a list by ids belongs", op.Path, setup.ErrInvalid)
 		}
 		q.items = value.parts
 		return nil
@@ -295,12 +288,12 @@ func set(n *node, keys []string, op string, value *node, gone error) error {
 }
 
 // field puts a plain field into the document and notes what has changed.
-func (p *patch) field(to *Setup, name string, c *Change) error {
-	if err := to.setPlain(name, p.parts[name].items[""].json()); err != nil {
+func (p *patch) field(to *setup.Setup, name string, c *Change) error {
+	if err := setPlain(to, name, p.parts[name].items[""].json()); err != nil {
 		return err
 	}
-	was, _ := p.from.plain(name)
-	is, _ := to.plain(name)
+	was, _ := plain(p.from, name)
+	is, _ := plain(to, name)
 	if string(was) == string(is) {
 		return nil
 	}
@@ -323,7 +316,7 @@ func plainOp(name string, from, to json.RawMessage) Op {
 
 // Get returns the value at a JSON pointer into the document as it is written.
 // Values inside arrays are not addressed: arrays are replaced whole.
-func (s *Setup) Get(path string) (value json.RawMessage, found bool, err error) {
+func Get(s *setup.Setup, path string) (value json.RawMessage, found bool, err error) {
 	keys, err := pointer(path)
 	if err != nil {
 		return nil, false, err
@@ -348,7 +341,7 @@ func (s *Setup) Get(path string) (value json.RawMessage, found bool, err error) 
 		}
 		n, keys = &node{raw: raw}, keys[2:]
 	} else {
-		raw, ok := s.plain(keys[0])
+		raw, ok := plain(s, keys[0])
 		if !ok {
 			return nil, false, gone
 		}
@@ -374,168 +367,4 @@ func (s *Setup) Get(path string) (value json.RawMessage, found bool, err error) 
 		n = next
 	}
 	return n.raw, true, nil
-}
-
-// Deed says what an entry of the journal was.
-type Deed string
-
-// Deeds.
-const (
-	Did   Deed = "edit"
-	Undid Deed = "undo"
-	Redid Deed = "redo"
-)
-
-// Entry is one line of a journal as undo needs it. Of is the revision that an
-// undo takes back or a redo does again.
-type Entry struct {
-	Revision int64
-	Deed     Deed
-	Of       int64
-}
-
-// Stacks works out, from one person's entries in order, what can be undone and
-// what can be done again; the last element is next. Both are revisions of the
-// entries whose operations are to be reversed.
-func Stacks(entries []Entry) (undo, redo []int64) {
-	for _, e := range entries {
-		switch e.Deed {
-		case Undid:
-			if len(undo) > 0 {
-				undo = undo[:len(undo)-1]
-			}
-			redo = append(redo, e.Revision)
-		case Redid:
-			if len(redo) > 0 {
-				redo = redo[:len(redo)-1]
-			}
-			undo = append(undo, e.Revision)
-		case Did:
-			undo = append(undo, e.Revision)
-			redo = redo[:0]
-		}
-	}
-	return undo, redo
-}
-
-// Reverse works out what takes an entry of the journal back. Where a value is no
-// longer what the entry left there, somebody has changed it since, and it is left
-// alone; what cannot stand without the rest (a group that has lights in it by now)
-// too. kept lists those places. The change is nil where nothing is to be done.
-func (s *Setup) Reverse(done, inverse []Op) (c *Change, kept []string) {
-	left := map[string]Op{}
-	for _, op := range done {
-		left[op.Path] = op
-	}
-	var ops []Op
-	for _, op := range inverse {
-		now, found, err := s.Get(op.Path)
-		was, ok := left[op.Path]
-		same := err == nil && ok
-		switch {
-		case !same:
-		case found:
-			same = was.Op != "remove" && equalJSON(now, was.Value)
-		default:
-			same = was.Op == "remove" || zero(was.Value)
-		}
-		if same {
-			ops = append(ops, op)
-		} else {
-			kept = append(kept, op.Path)
-		}
-	}
-	if len(ops) == 0 {
-		return nil, kept
-	}
-	// Journals of earlier versions name fields that stand at zero as if they were there.
-	for i, op := range ops {
-		if _, found, err := s.Get(op.Path); err == nil && !found && op.Op == "replace" {
-			ops[i].Op = "add"
-		}
-	}
-	ops = slices.DeleteFunc(ops, func(op Op) bool {
-		_, found, err := s.Get(op.Path)
-		return op.Op == "remove" && (err != nil || !found)
-	})
-	c, err := s.apply(ops)
-	if err == nil {
-		return c, kept
-	}
-	for _, op := range ops {
-		kept = append(kept, op.Path)
-	}
-	return nil, kept
-}
-
-// zero tells the values that canonical form may leave out.
-func zero(v json.RawMessage) bool {
-	var x any
-	return json.Unmarshal(v, &x) == nil && empty(x)
-}
-
-// empty reports whether a decoded value is at zero through and through.
-func empty(x any) bool {
-	switch x := x.(type) {
-	case nil:
-		return true
-	case bool:
-		return !x
-	case float64:
-		return x == 0
-	case string:
-		return x == ""
-	case []any:
-		return !slices.ContainsFunc(x, func(v any) bool { return !empty(v) })
-	case map[string]any:
-		for _, v := range x {
-			if !empty(v) {
-				return false
-			}
-		}
-		return true
-	}
-	return false
-}
-
-func equalJSON(a, b json.RawMessage) bool {
-	var x, y any
-	if json.Unmarshal(a, &x) != nil || json.Unmarshal(b, &y) != nil {
-		return false
-	}
-	return same(x, y)
-}
-
-// same reports whether two values say the same: what one does not name stands at zero.
-func same(x, y any) bool {
-	switch x := x.(type) {
-	case map[string]any:
-		y, ok := y.(map[string]any)
-		if !ok {
-			return false
-		}
-		for k, v := range x {
-			if w, ok := y[k]; ok && !same(v, w) || !ok && !empty(v) {
-				return false
-			}
-		}
-		for k, w := range y {
-			if _, ok := x[k]; !ok && !empty(w) {
-				return false
-			}
-		}
-		return true
-	case []any:
-		y, ok := y.([]any)
-		if !ok || len(x) != len(y) {
-			return false
-		}
-		for i := range x {
-			if !same(x[i], y[i]) {
-				return false
-			}
-		}
-		return true
-	}
-	return x == y
 }

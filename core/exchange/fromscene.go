@@ -1,4 +1,6 @@
-package setup
+// Package exchange carries a setup from and to scenes: the first setup of a place, the
+// lights that a file brings or takes along, and a place that comes in again.
+package exchange
 
 import (
 	"fmt"
@@ -10,22 +12,23 @@ import (
 	"willowherb/core/colour"
 	"willowherb/core/photometry"
 	"willowherb/core/scene"
+	"willowherb/core/setup"
 	"willowherb/core/vec"
 )
 
 // FromScene makes a first setup for a place: the lights, shining surfaces and
 // cameras that came with it. Where it has no lights it gets a dim sky, where it
 // has no cameras a view that frames it; notes says so.
-func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
-	doc = &Setup{Version: Version, Name: clip(s.Name), Target: target, Curve: "shoulder",
-		Groups: map[string]Group{}, Lights: map[string]Light{}, Views: map[string]View{}, Looks: map[string]Look{}}
+func FromScene(s *scene.Scene, target string) (doc *setup.Setup, notes []string) {
+	doc = &setup.Setup{Version: setup.Version, Name: clip(s.Name), Target: target, Curve: "shoulder",
+		Groups: map[string]setup.Group{}, Lights: map[string]setup.Light{}, Views: map[string]setup.View{}, Looks: map[string]setup.Look{}}
 	used := map[string]bool{}
-	add := func(group, name string, order float64, l Light) {
+	add := func(group, name string, order float64, l setup.Light) {
 		id := freeID(name, func(id string) bool { _, ok := doc.Lights[id]; return ok })
 		l.Name, l.Group, l.Order = freeName(name, group, used), group, order
 		doc.Lights[id] = l
 	}
-	base := Light{Shadow: true, ShadowMap: 1024, Carry: Split, Channels: 0xff, Aim: [3]float64{0, -1, 0}, Colour: Colour{Kelvin: 6500}}
+	base := setup.Light{Shadow: true, ShadowMap: 1024, Carry: setup.Split, Channels: 0xff, Aim: [3]float64{0, -1, 0}, Colour: setup.Colour{Kelvin: 6500}}
 	for i, in := range s.Lights {
 		if c, ok := carried(&in); ok && c.restore(doc) {
 			used[c.Light.Group+"\x00"+strings.ToLower(c.Light.Name)] = true
@@ -36,7 +39,7 @@ func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
 			continue
 		}
 		l := base
-		l.Kind = Kind(in.Kind)
+		l.Kind = setup.Kind(in.Kind)
 		y := colour.Luminance(in.Color)
 		if y <= 0 {
 			notes = append(notes, fmt.Sprintf("light %q is black: brought in turned off", in.Name))
@@ -44,9 +47,9 @@ func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
 			in.Color = [3]float64{1, 1, 1}
 		}
 		c := [3]float64(colour.Unit(in.Color))
-		l.Colour = Colour{RGB: &c}
+		l.Colour = setup.Colour{RGB: &c}
 		out := in.Intensity * y
-		l.Position, l.Aim, l.Range = a3(in.Position), a3(in.Aim), in.Range
+		l.Position, l.Aim, l.Range = in.Position.Array(), in.Aim.Array(), in.Range
 		switch in.Kind {
 		case scene.Point:
 			out = float64(photometry.PointLumen(photometry.Candela(out)))
@@ -59,7 +62,7 @@ func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
 		}
 		l.Output = min(out, 1e9)
 		if _, ok := doc.Groups["lamps"]; !ok {
-			doc.Groups["lamps"] = Group{Name: "From the file", Order: 2}
+			doc.Groups["lamps"] = setup.Group{Name: "From the file", Order: 2}
 		}
 		add("lamps", in.Name, float64(i), l)
 	}
@@ -70,21 +73,21 @@ func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
 			continue
 		}
 		seen[m.Name] = true
-		if slices.ContainsFunc(slices.Collect(maps.Values(doc.Lights)), func(l Light) bool { return l.Kind == Emissive && l.Material == m.Name }) {
+		if slices.ContainsFunc(slices.Collect(maps.Values(doc.Lights)), func(l setup.Light) bool { return l.Kind == setup.Emissive && l.Material == m.Name }) {
 			continue // it came with a light of its own
 		}
 		l := base
 		c := [3]float64{float64(m.Emissive.X), float64(m.Emissive.Y), float64(m.Emissive.Z)}
 		l.Output = colour.Luminance(c)
 		c = colour.Unit(c)
-		l.Kind, l.Material, l.Colour, l.Carry = Emissive, m.Name, Colour{RGB: &c}, Baked
-		doc.Groups["shining"] = Group{Name: "Shining surfaces", Order: 3}
+		l.Kind, l.Material, l.Colour, l.Carry = setup.Emissive, m.Name, setup.Colour{RGB: &c}, setup.Baked
+		doc.Groups["shining"] = setup.Group{Name: "Shining surfaces", Order: 3}
 		add("shining", m.Name, float64(i), l)
 	}
 	if len(doc.Lights) == 0 {
 		l := base
-		l.Kind, l.Output = Sky, 100
-		doc.Groups["outside"] = Group{Name: "Outside", Order: 1}
+		l.Kind, l.Output = setup.Sky, 100
+		doc.Groups["outside"] = setup.Group{Name: "Outside", Order: 1}
 		add("outside", "Dim sky", 0, l)
 		notes = append(notes, "the file has no lights: a dim even sky of 100 cd/m2 was put in")
 	}
@@ -94,13 +97,13 @@ func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
 		notes = append(notes, "the file has no cameras: a view that frames the whole place was put in")
 	}
 	for i, c := range cams {
-		if i >= MaxViews {
-			notes = append(notes, fmt.Sprintf("only the first %d of %d cameras were brought in", MaxViews, len(cams)))
+		if i >= setup.MaxViews {
+			notes = append(notes, fmt.Sprintf("only the first %d of %d cameras were brought in", setup.MaxViews, len(cams)))
 			break
 		}
 		id := freeID(c.Name, func(id string) bool { _, ok := doc.Views[id]; return ok })
-		v := View{Name: clip(c.Name), Order: float64(i), Eye: a3(c.Eye), Aim: a3(c.Aim), FovY: c.FovY * 180 / math.Pi, Aspect: c.Aspect, EV: 6}
-		_, up := axes(c.Aim.Norm(), 0)
+		v := setup.View{Name: clip(c.Name), Order: float64(i), Eye: c.Eye.Array(), Aim: c.Aim.Array(), FovY: c.FovY * 180 / math.Pi, Aspect: c.Aspect, EV: 6}
+		_, up := vec.Upright(c.Aim.Norm(), 0)
 		v.Roll = math.Atan2(float64(c.Up.Dot(up.Cross(c.Aim.Norm()))), float64(c.Up.Dot(up))) * 180 / math.Pi
 		if math.Abs(v.Roll) < 1e-4 {
 			v.Roll = 0
@@ -113,11 +116,9 @@ func FromScene(s *scene.Scene, target string) (doc *Setup, notes []string) {
 	return doc, notes
 }
 
-func a3(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }
-
 func clip(name string) string {
 	name = strings.TrimSpace(strings.ToValidUTF8(name, "?"))
-	for len(name) > maxName-4 {
+	for len(name) > setup.MaxName-4 {
 		r := []rune(name)
 		name = string(r[:len(r)-1])
 	}

@@ -1,11 +1,14 @@
-package setup
+package exchange
 
 import (
 	"bytes"
 	"encoding/json"
 	"math"
 
+	"willowherb/core/lamps"
 	"willowherb/core/scene"
+	"willowherb/core/setup"
+	"willowherb/core/vec"
 )
 
 // ExtrasKey names the block that a light carries beside what
@@ -16,14 +19,14 @@ const ExtrasKey = "willowherb"
 // in, the nearest first.
 type Carried struct {
 	ID     string         `json:"id"`
-	Light  Light          `json:"light"`
+	Light  setup.Light    `json:"light"`
 	Groups []CarriedGroup `json:"groups,omitempty"`
 }
 
 // CarriedGroup is one of them.
 type CarriedGroup struct {
-	ID    string `json:"id"`
-	Group Group  `json:"group"`
+	ID    string      `json:"id"`
+	Group setup.Group `json:"group"`
 }
 
 // ToScene writes a state's lights as a file's: those that are a point, a spot or a
@@ -31,9 +34,9 @@ type CarriedGroup struct {
 // the spot, and lines as the point, that comes nearest; the sky and shining
 // surfaces as nodes without a light. Every one carries its block, from which it
 // is read back as it was. A light that is off has intensity 0.
-func (st *State) ToScene(lamps []*Lamp) []scene.Light {
+func ToScene(st *lamps.State, all []*lamps.Lamp) []scene.Light {
 	var out []scene.Light
-	for _, l := range lamps {
+	for _, l := range all {
 		doc := st.Setup.Lights[l.ID]
 		c := Carried{ID: l.ID, Light: doc}
 		for id := doc.Group; id != "" && len(c.Groups) < 20; id = st.Setup.Groups[id].Parent {
@@ -43,7 +46,7 @@ func (st *State) ToScene(lamps []*Lamp) []scene.Light {
 		if err != nil {
 			panic(err) // plain values always marshal
 		}
-		o := scene.Light{Name: l.Name, Position: v3(l.Position), Aim: l.Source.Aim, Up: l.Source.V, Range: l.Range, Extras: map[string]any{ExtrasKey: json.RawMessage(b)}}
+		o := scene.Light{Name: l.Name, Position: vec.Of(l.Position), Aim: l.Source.Aim, Up: l.Source.V, Range: l.Range, Extras: map[string]any{ExtrasKey: json.RawMessage(b)}}
 		full := l.Full()
 		// Colour at most 1 in each primary; the rest is intensity.
 		top := float64(full.Max())
@@ -56,16 +59,16 @@ func (st *State) ToScene(lamps []*Lamp) []scene.Light {
 			top = 0
 		}
 		switch l.Kind {
-		case Sun:
+		case setup.Sun:
 			o.Kind, o.Intensity, o.Range = scene.Sun, top, 0
-		case Spot:
+		case setup.Spot:
 			o.Kind, o.Intensity, o.Inner, o.Outer = scene.Spot, top*l.Source.AxisCandela(), l.Inner*math.Pi/180, l.Outer*math.Pi/180
 			if o.Inner >= o.Outer {
 				o.Inner = max(o.Outer-1e-4, 0)
 			}
-		case Rect, Disc:
+		case setup.Rect, setup.Disc:
 			o.Kind, o.Intensity, o.Outer = scene.Spot, top*float64(l.Source.Area()), math.Pi/2
-		case Point, Line:
+		case setup.Point, setup.Line:
 			o.Kind = scene.Point
 			// As many lumens, evenly all round.
 			o.Intensity = top / l.Source.UnitFromLumen() / (4 * math.Pi)
@@ -89,12 +92,10 @@ func carried(in *scene.Light) (c Carried, ok bool) {
 	}
 	d := json.NewDecoder(bytes.NewReader(b))
 	d.DisallowUnknownFields()
-	if d.Decode(&c) != nil || !idShape.MatchString(c.ID) {
+	if d.Decode(&c) != nil || !setup.ValidID(c.ID) {
 		return c, false
 	}
-	var k checker
-	c.Light.validate(&k, "")
-	if len(k.errs) > 0 {
+	if c.Light.Check() != nil {
 		return c, false
 	}
 	// Where the file has moved it, the file counts.
@@ -107,11 +108,11 @@ func carried(in *scene.Light) (c Carried, ok bool) {
 		return true
 	}
 	if in.Kind != scene.Unsaid {
-		if p := a3(in.Position); !near(p, c.Light.Position) {
+		if p := in.Position.Array(); !near(p, c.Light.Position) {
 			c.Light.Position = p
 		}
-		if was := a3(v3(c.Light.Aim).Norm()); length(c.Light.Aim) > 0 && !near(a3(in.Aim), was) {
-			c.Light.Aim = a3(in.Aim)
+		if was := vec.Of(c.Light.Aim).Norm().Array(); c.Light.Aim != [3]float64{} && !near(in.Aim.Array(), was) {
+			c.Light.Aim = in.Aim.Array()
 		}
 	}
 	return c, true
@@ -119,8 +120,8 @@ func carried(in *scene.Light) (c Carried, ok bool) {
 
 // restore puts a carried light into a document with its groups; ok is false where
 // it does not fit in.
-func (c *Carried) restore(doc *Setup) bool {
-	if _, taken := doc.Lights[c.ID]; taken || len(doc.Lights) >= MaxLights {
+func (c *Carried) restore(doc *setup.Setup) bool {
+	if _, taken := doc.Lights[c.ID]; taken || len(doc.Lights) >= setup.MaxLights {
 		return false
 	}
 	l := c.Light

@@ -1,15 +1,21 @@
-package setup
+package edits
 
-import "fmt"
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"willowherb/core/setup"
+)
 
 // Diff returns the operations that make the document into another: field by field
 // where a light, group, view or look is in both, whole where it is in one.
-func (s *Setup) Diff(to *Setup) (ops []Op) {
-	for _, name := range sorted(fieldsOfSetup()) {
+func Diff(s, to *setup.Setup) (ops []Op) {
+	for _, name := range slices.Sorted(maps.Keys(fieldsOfSetup())) {
 		k := kinds[name]
 		if k == nil {
-			was, _ := s.plain(name)
-			is, _ := to.plain(name)
+			was, _ := plain(s, name)
+			is, _ := plain(to, name)
 			if string(was) != string(is) {
 				ops = append(ops, plainOp(name, was, is))
 			}
@@ -30,7 +36,7 @@ func (s *Setup) Diff(to *Setup) (ops []Op) {
 // Replay applies the operations of edits, in order, without asking in between
 // whether the document is valid: each of them was, once. The result is as it was
 // then, to the letter.
-func (s *Setup) Replay(edits [][]Op) (*Setup, error) {
+func Replay(s *setup.Setup, edits [][]Op) (*setup.Setup, error) {
 	p := patch{from: s, parts: map[string]*part{}}
 	for _, ops := range edits {
 		for _, op := range ops {
@@ -45,12 +51,12 @@ func (s *Setup) Replay(edits [][]Op) (*Setup, error) {
 		if k := kinds[name]; k != nil {
 			err = k.put(&after, name, q)
 		} else {
-			err = after.setPlain(name, q.items[""].json())
+			err = setPlain(&after, name, q.items[""].json())
 		}
 		if err != nil {
 			return nil, fmt.Errorf("going through the journal: %w", err)
 		}
 	}
-	after.renew() // the map is its own: an edit of units came through it
+	after.Renew() // the map is its own: an edit of units came through it
 	return &after, nil
 }

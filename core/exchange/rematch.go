@@ -1,12 +1,15 @@
-package setup
+package exchange
 
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 
+	"willowherb/core/edits"
 	"willowherb/core/scene"
+	"willowherb/core/setup"
 )
 
 // Report says what became of a place that was brought in again.
@@ -25,7 +28,7 @@ type Report struct {
 // Rematch finds the objects of a place again in a new version of it, by path and,
 // where that is gone, by a name that only one object has. It returns the
 // operations that let the setup's objects follow, and what has changed.
-func Rematch(s *Setup, old, now *scene.Scene) (ops []Op, r Report) {
+func Rematch(s *setup.Setup, old, now *scene.Scene) (ops []edits.Op, r Report) {
 	type shape struct {
 		count    int
 		lo, hi   [3]float64
@@ -42,7 +45,7 @@ func Rematch(s *Setup, old, now *scene.Scene) (ops []Op, r Report) {
 			if byPath[o.Path] == nil {
 				byName[o.Name] = append(byName[o.Name], o.Path)
 			}
-			byPath[o.Path] = append(byPath[o.Path], shape{o.Count, a3(o.Lo), a3(o.Hi), m})
+			byPath[o.Path] = append(byPath[o.Path], shape{o.Count, o.Lo.Array(), o.Hi.Array(), m})
 		}
 		return byPath, byName
 	}
@@ -61,11 +64,11 @@ func Rematch(s *Setup, old, now *scene.Scene) (ops []Op, r Report) {
 					return false
 				}
 			}
-			return x.count == y.count && len(x.material) == len(y.material) && !slices.ContainsFunc(sorted(x.material), func(m string) bool { return !y.material[m] })
+			return x.count == y.count && len(x.material) == len(y.material) && !slices.ContainsFunc(slices.Sorted(maps.Keys(x.material)), func(m string) bool { return !y.material[m] })
 		})
 	}
 	arrived := map[string]bool{}
-	for _, p := range sorted(was) {
+	for _, p := range slices.Sorted(maps.Keys(was)) {
 		switch to := moved[p]; {
 		case to != "":
 			arrived[to] = true
@@ -81,7 +84,7 @@ func Rematch(s *Setup, old, now *scene.Scene) (ops []Op, r Report) {
 			r.Changed = append(r.Changed, p)
 		}
 	}
-	for _, p := range sorted(is) {
+	for _, p := range slices.Sorted(maps.Keys(is)) {
 		if was[p] == nil && !arrived[p] {
 			r.New = append(r.New, p)
 		}
@@ -94,11 +97,11 @@ func Rematch(s *Setup, old, now *scene.Scene) (ops []Op, r Report) {
 		}
 		return false
 	}
-	for _, id := range sorted(s.Objects) {
+	for _, id := range slices.Sorted(maps.Keys(s.Objects)) {
 		o := s.Objects[id]
 		if to := moved[o.Path]; to != "" {
 			v, _ := json.Marshal(to) // a string always marshals
-			ops = append(ops, Op{"replace", "/objects/" + id + "/path", v})
+			ops = append(ops, edits.Op{Op: "replace", Path: "/objects/" + id + "/path", Value: v})
 		} else if !there(o.Path) {
 			r.Idle = append(r.Idle, o.Path)
 		}
@@ -107,13 +110,13 @@ func Rematch(s *Setup, old, now *scene.Scene) (ops []Op, r Report) {
 	for i := range now.Materials {
 		material[now.Materials[i].Name] = true
 	}
-	for _, id := range sorted(s.Materials) {
+	for _, id := range slices.Sorted(maps.Keys(s.Materials)) {
 		if m := s.Materials[id]; !material[m.Name] {
 			r.Idle = append(r.Idle, "material "+m.Name)
 		}
 	}
-	for _, id := range sorted(s.Lights) {
-		if l := s.Lights[id]; l.Kind == Emissive && !material[l.Material] {
+	for _, id := range slices.Sorted(maps.Keys(s.Lights)) {
+		if l := s.Lights[id]; l.Kind == setup.Emissive && !material[l.Material] {
 			r.Idle = append(r.Idle, l.Name)
 		}
 	}

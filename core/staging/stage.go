@@ -1,12 +1,16 @@
-package setup
+// Package staging makes of a document and its place what is lit: which objects are there
+// and what they do, where movers stand, how materials look, what backdrops stand behind.
+package staging
 
 import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"math"
+	"maps"
+	"slices"
 
 	"willowherb/core/scene"
+	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 )
@@ -19,33 +23,33 @@ type Stage struct {
 	// Geometry changes when ray structures have to be built anew, Pose when movers
 	// stand elsewhere, Key when anything about the place is different.
 	Geometry, Pose, Key string
-	setup               *Setup
+	doc                 *setup.Setup
 }
 
-// StageOf reads the stage out of a document. A document that names no place lies
+// Of reads the stage out of a document. A document that names no place lies
 // in the one it came with.
-func StageOf(s *Setup, blob, file string) Stage {
-	st := Stage{Blob: blob, File: file, setup: s}
+func Of(s *setup.Setup, blob, file string) Stage {
+	st := Stage{Blob: blob, File: file, doc: s}
 	if s.Place != nil {
 		st.Blob, st.File = s.Place.Blob, s.Place.File
 	}
 	type part struct {
 		Path   string
-		Part   Part
+		Part   setup.Part
 		Hidden bool
 	}
 	var parts []part
 	moves := map[string]scene.Move{}
-	for _, id := range sorted(s.Objects) {
+	for _, id := range slices.Sorted(maps.Keys(s.Objects)) {
 		o := s.Objects[id]
 		p := part{o.Path, o.Part, o.Hidden}
-		if o.moved() {
+		if moved(&o) {
 			// What has been moved is kept apart from what has not: moving it again is quick.
-			if moves[o.Path] = o.move(); p.Part != Blocker {
-				p.Part = Mover
+			if moves[o.Path] = move(&o); p.Part != setup.Blocker {
+				p.Part = setup.Mover
 			}
 		}
-		if p.Part == Static {
+		if p.Part == setup.Static {
 			p.Part = ""
 		}
 		if p.Part != "" || p.Hidden {
@@ -74,9 +78,11 @@ func StageOf(s *Setup, blob, file string) Stage {
 	return st
 }
 
-func (o *Object) moved() bool { return o.Offset != [3]float64{} || o.Turn != 0 }
+func moved(o *setup.Object) bool { return o.Offset != [3]float64{} || o.Turn != 0 }
 
-func (o *Object) move() scene.Move { return scene.Move{Offset: o.Offset, Pivot: o.Pivot, Turn: o.Turn} }
+func move(o *setup.Object) scene.Move {
+	return scene.Move{Offset: o.Offset, Pivot: o.Pivot, Turn: o.Turn}
+}
 
 func digest(parts ...any) string {
 	b, err := json.Marshal(parts)
@@ -91,8 +97,8 @@ func digest(parts ...any) string {
 // the input of world.CompileParts.
 func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Part) {
 	s := file
-	if len(st.setup.Backdrops) > 0 {
-		s = withBackdrops(file, st.setup.Backdrops)
+	if len(st.doc.Backdrops) > 0 {
+		s = withBackdrops(file, st.doc.Backdrops)
 	}
 	parts := make([]world.Part, len(s.Objects))
 	for i, moving := range s.Animated() {
@@ -149,10 +155,10 @@ type said struct {
 
 // byPath is what the setup says of objects, by their paths.
 func (st *Stage) byPath() map[string]said {
-	out := make(map[string]said, len(st.setup.Objects))
-	for _, o := range st.setup.Objects {
+	out := make(map[string]said, len(st.doc.Objects))
+	for _, o := range st.doc.Objects {
 		a := out[o.Path]
-		a.hidden, a.blocks, a.moves = a.hidden || o.Hidden, a.blocks || o.Part == Blocker, a.moves || o.Part == Mover || o.moved()
+		a.hidden, a.blocks, a.moves = a.hidden || o.Hidden, a.blocks || o.Part == setup.Blocker, a.moves || o.Part == setup.Mover || moved(&o)
 		if o.Channels != nil {
 			c := *o.Channels
 			if a.channels != nil {
@@ -190,20 +196,20 @@ func (st *Stage) Set(built *scene.Scene, parts []world.Part) *scene.Scene {
 		}
 	}
 	moves := map[string]scene.Move{}
-	for _, o := range st.setup.Objects {
-		if o.moved() {
-			moves[o.Path] = o.move()
+	for _, o := range st.doc.Objects {
+		if moved(&o) {
+			moves[o.Path] = move(&o)
 		}
 	}
-	if len(moves) > 0 || st.setup.Time > 0 && len(built.Animations) > 0 {
-		out = out.Pose(st.setup.Time, moves)
+	if len(moves) > 0 || st.doc.Time > 0 && len(built.Animations) > 0 {
+		out = out.Pose(st.doc.Time, moves)
 	}
-	if len(st.setup.Materials) > 0 {
+	if len(st.doc.Materials) > 0 {
 		out.Materials = append([]scene.Material(nil), out.Materials...)
-		for _, m := range st.setup.Materials {
+		for _, m := range st.doc.Materials {
 			for i := range out.Materials {
 				if out.Materials[i].Name == m.Name {
-					m.paint(&out.Materials[i])
+					paint(&m, &out.Materials[i])
 				}
 			}
 		}
@@ -229,7 +235,7 @@ func (st *Stage) Channels(s *scene.Scene) []uint8 {
 }
 
 // paint changes a material of the file.
-func (m *Material) paint(to *scene.Material) {
+func paint(m *setup.Material, to *scene.Material) {
 	if m.Colour != nil {
 		for k := range 3 {
 			to.BaseColor[k] = float32(m.Colour[k])
@@ -242,76 +248,6 @@ func (m *Material) paint(to *scene.Material) {
 		to.Metallic = float32(*m.Metal)
 	}
 	if m.Emission != nil {
-		to.Emissive = v3(*m.Emission)
+		to.Emissive = vec.Of(*m.Emission)
 	}
-}
-
-// withBackdrops adds the sweeps to a copy of the scene.
-func withBackdrops(file *scene.Scene, all map[string]Backdrop) *scene.Scene {
-	s := *file
-	clone := func() {
-		s.V.Pos, s.V.Nrm, s.V.UV0 = append([]vec.V3(nil), s.V.Pos...), append([]vec.V3(nil), s.V.Nrm...), append([]vec.V2(nil), s.V.UV0...)
-		s.V.UV1, s.V.Color = append([]vec.V2(nil), s.V.UV1...), append([][4]float32(nil), s.V.Color...)
-		s.Index, s.Mat, s.Obj = append([]uint32(nil), s.Index...), append([]uint16(nil), s.Mat...), append([]uint32(nil), s.Obj...)
-		s.Materials, s.Objects = append([]scene.Material(nil), s.Materials...), append([]scene.Object(nil), s.Objects...)
-	}
-	clone()
-	for _, id := range sorted(all) {
-		b := all[id]
-		m := scene.DefaultMaterial()
-		m.Name, m.Metallic, m.Roughness, m.DoubleSided = b.Name, 0, float32(b.Roughness), true
-		for k := range 3 {
-			m.BaseColor[k] = float32(b.Colour[k])
-		}
-		s.Materials = append(s.Materials, m)
-		o := scene.Object{Name: b.Name, Path: "Backdrop " + b.Name, First: len(s.Mat), Node: scene.None}
-		sin, cos := math.Sincos(b.Facing * math.Pi / 180)
-		at := func(x, y, z float64) vec.V3 {
-			return vec.New(b.Position[0]+x*cos+z*sin, b.Position[1]+y, b.Position[2]-x*sin+z*cos)
-		}
-		dir := func(y, z float64) vec.V3 { return vec.New(z*sin, y, z*cos) }
-		// The profile from the front edge to the top: floor, bend, wall.
-		type step struct{ y, z, ny, nz float64 }
-		const bend = 24
-		r := b.Curve
-		profile := []step{{0, 0, 1, 0}}
-		for i := range bend + 1 {
-			s, c := math.Sincos(float64(i) / bend * math.Pi / 2)
-			profile = append(profile, step{r * (1 - c), -(b.Depth - r) - r*s, c, s})
-		}
-		profile = append(profile, step{b.Height, -b.Depth, 0, 1})
-		base := uint32(len(s.V.Pos))
-		for _, p := range profile {
-			for _, x := range []float64{-b.Width / 2, b.Width / 2} {
-				// A hair above the ground, so that it does not fight with a floor.
-				s.V.Pos = append(s.V.Pos, at(x, p.y+0.003, p.z))
-				s.V.Nrm = append(s.V.Nrm, dir(p.ny, p.nz).Norm())
-				s.V.UV0 = append(s.V.UV0, vec.V2{})
-				if len(s.V.UV1) > 0 {
-					s.V.UV1 = append(s.V.UV1, vec.V2{})
-				}
-				if len(s.V.Color) > 0 {
-					s.V.Color = append(s.V.Color, [4]float32{1, 1, 1, 1})
-				}
-			}
-		}
-		for i := range uint32(len(profile) - 1) {
-			a := base + 2*i
-			for _, t := range [][3]uint32{{a, a + 1, a + 3}, {a, a + 3, a + 2}} {
-				p, q, w := s.V.Pos[t[0]], s.V.Pos[t[1]], s.V.Pos[t[2]]
-				if c := q.Sub(p).Cross(w.Sub(p)); !(c.Dot(c) > 0) {
-					continue
-				}
-				s.Index = append(s.Index, t[0], t[1], t[2])
-				s.Mat = append(s.Mat, uint16(len(s.Materials)-1))
-				s.Obj = append(s.Obj, uint32(len(s.Objects)))
-			}
-		}
-		o.Count = len(s.Mat) - o.First
-		s.Objects = append(s.Objects, o)
-	}
-	if err := s.Finish(); err != nil {
-		return file // cannot be: the parts fit one another
-	}
-	return &s
 }
