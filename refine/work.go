@@ -410,7 +410,7 @@ func (f *frame) leftOver(l *lamps.Lamp, y *film.Layers, samples int) float64 {
 func (k *task) noise(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp) (float64, error) {
 	f := k.f
 	k.mu.Lock()
-	curve, e := exposure.Curve(k.doc.Curve), exposure.Factor(k.t.ev)
+	display := exposure.Display(exposure.Curve(k.doc.Curve), k.t.ev)
 	var layers []*film.Layers
 	for _, l := range lamps {
 		y := f.layers[l.Key]
@@ -431,5 +431,5 @@ func (k *task) noise(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp
 	if err != nil {
 		return 0, err
 	}
-	return pic.Noise(func(l float64) float64 { return curve.Map(l * e) }), nil
+	return pic.Noise(display), nil
 }

@@ -38,9 +38,11 @@ func (s *Sums) Add(l *film.Layers, gain vec.V3, widths Widths) {
 // Finished is a picture with what is known of its error.
 type Finished struct {
 	RGB []float32 // scene-linear, cd/m2
-	raw []float32 // the same before it was filtered
-	// Half the difference of the halves, filtered alike, and before.
-	diff, rawDiff []float32
+	// Half the difference of the halves, filtered alike.
+	diff []float32
+	// The same two, but filtered in one level where they are filtered at all: noisier,
+	// and nearly without bias.
+	narrow, narrowDiff []float32
 }
 
 // Finish filters the picture. A nil filter leaves it as it is.
@@ -53,22 +55,28 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	}
 	slices.Sort(widths) // so that rounding is the same every time
 	var soft []Noisy
+	var narrow []*parts
 	for _, w := range widths {
-		p := s.parts[w]
-		add(out.raw, p.mean)
-		add(out.rawDiff, p.diff)
+		p, q := s.parts[w], s.parts[w]
 		if f != nil && w > 0 {
 			soft = append(soft, Noisy{p.mean, w}, Noisy{p.diff, w})
 		}
+		if f != nil && w > 1 {
+			q = &parts{slices.Clone(p.mean), slices.Clone(p.diff)}
+			soft = append(soft, Noisy{q.mean, 1}, Noisy{q.diff, 1})
+		}
+		narrow = append(narrow, q)
 	}
 	if len(soft) > 0 {
 		if err := f.Apply(ctx, soft, workers); err != nil {
 			return nil, err
 		}
 	}
-	for _, w := range widths {
+	for i, w := range widths {
 		add(out.RGB, s.parts[w].mean)
 		add(out.diff, s.parts[w].diff)
+		add(out.narrow, narrow[i].mean)
+		add(out.narrowDiff, narrow[i].diff)
 	}
 	s.parts = nil // they have been filtered in place
 	return out, nil
@@ -85,11 +93,11 @@ func add(a, b []float32) {
 // pixels, in units of the developed picture.
 //
 // The halves A and B are independent, so half the difference of what the filter F makes
-// of them estimates the noise that is left; and (F A - A)(F B - B) has the square of
-// the filter's bias for its mean, since A and B are right on average. Both are taken
-// of luminance: the noise through the curve, from the mean to its darker side, since what
-// chance adds is rare and bright and the truth is then darker; the bias through the
-// curve's slope.
+// of them estimates the noise that is left; and with a narrow filter G, which is nearly
+// right on average, (F A - G A)(F B - G B) has the square of F's bias for its mean. Both
+// are taken of luminance: the noise through the curve, from the mean to its darker side,
+// since what chance adds is rare and bright and the truth is then darker; the bias
+// through the curve's slope. proof holds it to the true error.
 func (p *Finished) Error(develop func(float64) float64) float64 {
 	var sum float64
 	n := len(p.RGB) / 3
@@ -97,10 +105,10 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 		l, d := colour.LuminanceAt(p.RGB, i), colour.LuminanceAt(p.diff, i)
 		e := develop(l) - develop(l-math.Abs(d))
 		sum += e * e
-		if r, q := colour.LuminanceAt(p.raw, i), colour.LuminanceAt(p.rawDiff, i); r != l || q != d {
+		if g, h := colour.LuminanceAt(p.narrow, i), colour.LuminanceAt(p.narrowDiff, i); g != l || h != d {
 			s := slope(develop, l)
-			// (F A - A)(F B - B) with A, B = mean +- difference.
-			sum += s * s * ((l-r)*(l-r) - (d-q)*(d-q))
+			// The halves are the mean plus and minus the difference.
+			sum += s * s * ((l-g)*(l-g) - (d-h)*(d-h))
 		}
 	}
 	return math.Sqrt(max(sum, 0) / float64(max(n, 1)))

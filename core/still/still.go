@@ -90,8 +90,7 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	return &Picture{pic, gives}, nil
 }
 
-// Noise is the estimated error of the developed picture, as a share of its mean.
+// Noise is the estimated error of the picture as it is shown, as a share of its mean.
 func (p *Picture) Noise(ev float64, c exposure.Curve) float64 {
-	f := exposure.Factor(ev)
-	return p.Finished.Noise(func(l float64) float64 { return c.Map(l * f) })
+	return p.Finished.Noise(exposure.Display(c, ev))
 }
