@@ -2,10 +2,9 @@ package stage
 
 import (
 	"crypto/sha256"
-	"encoding/binary"
 	"encoding/hex"
+	"encoding/json"
 	"slices"
-	"strings"
 
 	"willowherb/core/setup"
 	"willowherb/core/world"
@@ -25,24 +24,23 @@ type Sight struct {
 const neutralGrey = 0.18
 
 // Key names everything a picture depends on besides the lights and its size, for
-// the stage of that key.
+// the stage of that key: it is the hash of all that a sight says.
 func (g *Sight) Key(stage string) string {
-	h := sha256.New()
-	v := &g.Camera
-	b := byte(0)
-	if g.Neutral {
-		b = 1
+	what := struct {
+		Stage string
+		Sight
+	}{stage, *g}
+	what.Camera.Name, what.Camera.Order, what.Camera.EV = "", 0, 0
+	what.Hidden = slices.Sorted(slices.Values(g.Hidden))
+	b, err := json.Marshal(what)
+	if err != nil {
+		panic(err) // plain data always marshals: sights are checked when they arrive
 	}
-	h.Write([]byte(stage + "\x00" + strings.Join(slices.Sorted(slices.Values(g.Hidden)), "\x00")))
-	h.Write([]byte{0, b})
-	for _, f := range []float64{v.Eye[0], v.Eye[1], v.Eye[2], v.Aim[0], v.Aim[1], v.Aim[2], v.Roll, v.FovY, v.Aspect, g.Cut} {
-		_ = binary.Write(h, binary.LittleEndian, f)
-	}
-	return KeyName([32]byte(h.Sum(nil)))
+	return KeyName(sha256.Sum256(b))
 }
 
-// KeyName shortens a key for addresses and messages.
-func KeyName(k [32]byte) string { return hex.EncodeToString(k[:8]) }
+// KeyName writes a key for addresses and messages.
+func KeyName(k [32]byte) string { return hex.EncodeToString(k[:]) }
 
 // Pass returns the sight as the renderer takes it.
 func (g *Sight) Pass(on *Stage) world.Sight {

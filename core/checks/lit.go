@@ -23,6 +23,7 @@ type LitBy struct {
 	Light  string  `json:"light"`
 	Share  float64 `json:"share"`  // of its luminance, direct and bounced
 	Direct float64 `json:"direct"` // of its luminance
+	Lights bool    `json:"lights"` // so much of it directly that it counts as lighting it
 }
 
 // counts is the share of a figure's luminance from which a light counts as lighting it.
@@ -103,7 +104,8 @@ func Who(in *Input) map[string][]Lit {
 			}
 			for i, lamp := range in.Lamps {
 				if all := (q.direct[i] + q.bounced[i]) / float64(q.n); l.Luminance > 0 && all >= counts*l.Luminance {
-					l.By = append(l.By, LitBy{lamp.ID, all / l.Luminance, q.direct[i] / float64(q.n) / l.Luminance})
+					direct := q.direct[i] / float64(q.n) / l.Luminance
+					l.By = append(l.By, LitBy{lamp.ID, all / l.Luminance, direct, direct >= counts})
 				}
 			}
 			slices.SortStableFunc(l.By, func(a, b LitBy) int { return cmp.Compare(b.Share, a.Share) })

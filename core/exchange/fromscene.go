@@ -91,6 +91,11 @@ func FromScene(s *scene.Scene, target string) (doc *setup.Setup, notes []string)
 		add("outside", "Dim sky", 0, l)
 		notes = append(notes, "the file has no lights: a dim even sky of 100 cd/m2 was put in")
 	}
+	return doc, append(notes, views(doc, s)...)
+}
+
+// views puts the cameras of a scene into a document.
+func views(doc *setup.Setup, s *scene.Scene) (notes []string) {
 	cams := s.Cameras
 	if len(cams) == 0 {
 		cams = []scene.Camera{s.FrameAll(16.0 / 9)}
@@ -113,7 +118,7 @@ func FromScene(s *scene.Scene, target string) (doc *setup.Setup, notes []string)
 		}
 		doc.Views[id] = v
 	}
-	return doc, notes
+	return notes
 }
 
 func clip(name string) string {

@@ -25,15 +25,17 @@ type Report struct {
 	Notes []string `json:"notes"` // lights and cameras that the file has and the setup has not
 }
 
+// shape is what an object looks like, as far as telling it from another goes.
+type shape struct {
+	count    int
+	lo, hi   [3]float64
+	material map[string]bool
+}
+
 // Rematch finds the objects of a place again in a new version of it, by path and,
 // where that is gone, by a name that only one object has. It returns the
 // operations that let the setup's objects follow, and what has changed.
 func Rematch(s *setup.Setup, old, now *scene.Scene) (ops []edits.Op, r Report) {
-	type shape struct {
-		count    int
-		lo, hi   [3]float64
-		material map[string]bool
-	}
 	index := func(sc *scene.Scene) (byPath map[string][]shape, byName map[string][]string) {
 		byPath, byName = map[string][]shape{}, map[string][]string{}
 		for i := range sc.Objects {
@@ -89,6 +91,19 @@ func Rematch(s *setup.Setup, old, now *scene.Scene) (ops []edits.Op, r Report) {
 			r.New = append(r.New, p)
 		}
 	}
+	ops = r.follow(s, is, moved)
+	r.idle(s, old, now)
+	for _, l := range []*[]string{&r.New, &r.Gone, &r.Changed, &r.Moved, &r.Idle, &r.Notes} {
+		if *l == nil {
+			*l = []string{}
+		}
+	}
+	return ops, r
+}
+
+// follow makes the operations that let the setup's objects follow what has moved, and
+// notes those of which nothing is there any more.
+func (r *Report) follow(s *setup.Setup, is map[string][]shape, moved map[string]string) (ops []edits.Op) {
 	there := func(node string) bool {
 		for p := range is {
 			if scene.Under(p, node) {
@@ -106,6 +121,12 @@ func Rematch(s *setup.Setup, old, now *scene.Scene) (ops []edits.Op, r Report) {
 			r.Idle = append(r.Idle, o.Path)
 		}
 	}
+	return ops
+}
+
+// idle notes what the setup says of materials that are gone, and what came that it has
+// not.
+func (r *Report) idle(s *setup.Setup, old, now *scene.Scene) {
 	material := map[string]bool{}
 	for i := range now.Materials {
 		material[now.Materials[i].Name] = true
@@ -126,10 +147,4 @@ func Rematch(s *setup.Setup, old, now *scene.Scene) (ops []edits.Op, r Report) {
 	if n := len(now.Cameras); n > len(old.Cameras) {
 		r.Notes = append(r.Notes, fmt.Sprintf("the file has %d cameras where it had %d: the setup's own views are kept", n, len(old.Cameras)))
 	}
-	for _, l := range []*[]string{&r.New, &r.Gone, &r.Changed, &r.Moved, &r.Idle, &r.Notes} {
-		if *l == nil {
-			*l = []string{}
-		}
-	}
-	return ops, r
 }

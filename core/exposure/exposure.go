@@ -8,11 +8,12 @@ import (
 	"math"
 
 	"willowherb/core/colour"
+	"willowherb/core/photometry"
 )
 
 // Factor returns what luminance is multiplied by at an EV100: the metered
 // luminance 0.125 * 2^EV becomes middle grey, 0.18.
-func Factor(ev float64) float64 { return 0.18 / (0.125 * math.Exp2(ev)) }
+func Factor(ev float64) float64 { return Middle / float64(photometry.NitAtEV(ev)) }
 
 // Curve is a tone curve. Every curve keeps 0.18 at 0.18.
 type Curve string
@@ -94,5 +95,5 @@ func Metered(rgb []float32) float64 {
 	if n == 0 {
 		return 0
 	}
-	return s/n - math.Log2(0.125)
+	return photometry.EVAtNit(photometry.Nit(math.Exp2(s / n)))
 }

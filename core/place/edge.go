@@ -6,6 +6,7 @@ import (
 
 	"willowherb/core/light"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Shadow puts l so that the edge of the shadow of what is clicked first falls on
@@ -28,97 +29,27 @@ func Shadow(p *Picture, l *light.Light, fromX, fromY, x, y float64) (*Placement,
 	if err != nil {
 		return nil, err
 	}
-	part := p.figure(c.Object)
-	if part[t.Object] {
+	w := &way{Picture: p, part: p.figure(c.Object), from: t, endless: sun(l)}
+	if w.part[t.Object] {
 		return nil, cannot("The shadow of %s is to fall on something else: click another surface.", p.name(c.Object))
 	}
 	to := c.Pos.Sub(t.Pos)
-	dist := to.Len()
-	if dist < 0.02 {
+	w.dist = to.Len()
+	if w.dist < 0.02 {
 		return nil, cannot("Both clicks are on the same spot.")
 	}
-	axis := to.Scale(1 / dist)
+	axis := to.Scale(1 / w.dist)
 	if axis.Dot(t.N) <= 0.01 {
 		return nil, cannot("%s faces away from %s there: no shadow of it can fall on it.", p.name(t.Object), p.name(c.Object))
 	}
-	// casts tells what a ray from the second spot meets: the caster, nothing nearer
-	// than the light, or something else in the way.
-	type meets int
-	const (
-		nothing meets = iota
-		caster
-		other
-	)
-	reach := max(distance(l, t.Pos), dist+0.3)
+	w.reach = max(distance(l, t.Pos), w.dist+0.3)
 	if sun(l) {
-		reach = 1e5
+		w.reach = 1e5
 	}
-	blocker, hit := -1, float32(0)
-	look := func(d vec.V3) meets {
-		if d.Dot(t.N) <= 0.005 {
-			return other
-		}
-		var by int
-		hit, by = p.World.Stands(t.Pos, t.N, d, reach)
-		switch {
-		case by < 0:
-			return nothing
-		case part[by]:
-			return caster
-		case hit > dist && !sun(l) && hit > dist+0.2:
-			// Beyond the caster: the light can stand before it.
-			return nothing
-		}
-		blocker = by
-		return other
+	if w.look(axis) == other {
+		return nil, cannot("%s stands between %s and that spot.", p.name(w.blocker), p.name(c.Object))
 	}
-	start := axis
-	if look(start) == other {
-		return nil, cannot("%s stands between %s and that spot.", p.name(blocker), p.name(c.Object))
-	}
-	u, v := vec.Basis(axis)
-	// The nearest way out of the caster's outline, by angle.
-	const ways, widest = 48, 1.2
-	best, bestAngle, edgeAt := vec.V3{}, float32(widest), float32(0)
-	for i := range ways {
-		s, k := math.Sincos(2 * math.Pi * float64(i) / ways)
-		side := u.Scale(float32(k)).Add(v.Scale(float32(s)))
-		turn := func(a float32) vec.V3 {
-			sa, ca := math.Sincos(float64(a))
-			return axis.Scale(float32(ca)).Add(side.Scale(float32(sa)))
-		}
-		inside := float32(0)
-		for a := float32(0.004); a < bestAngle; a = a*1.35 + 0.002 {
-			m := look(turn(a))
-			if m == other {
-				break
-			}
-			if m == caster {
-				inside = a
-				continue
-			}
-			lo, hi := inside, a
-			for range 22 {
-				mid := (lo + hi) / 2
-				switch look(turn(mid)) {
-				case caster:
-					lo = mid
-				default:
-					hi = mid
-				}
-			}
-			// An edge, and not where the caster goes on beyond the light's distance.
-			look(turn(lo))
-			at := hit
-			if at > 0.9*reach {
-				break
-			}
-			if hi < bestAngle && look(turn(hi)) == nothing {
-				bestAngle, best, edgeAt = hi, turn(hi), at
-			}
-			break
-		}
-	}
+	best, edgeAt := w.edge(axis)
 	if best == (vec.V3{}) {
 		return nil, cannot("From that spot no free edge of %s is to be seen.", p.name(c.Object))
 	}
@@ -128,16 +59,109 @@ func Shadow(p *Picture, l *light.Light, fromX, fromY, x, y float64) (*Placement,
 	if sun(l) {
 		return out, nil
 	}
-	free := reach
-	if hit, by := p.World.Stands(t.Pos, t.N, best, reach+nearest); by >= 0 {
+	free := w.reach
+	if hit, by := p.World.Stands(t.Pos, t.N, best, w.reach+nearest); by >= 0 {
 		if free = hit - nearest; free < edgeAt+0.05 {
 			return nil, cannot("%s leaves no room for the light behind %s.", p.name(by), p.name(c.Object))
 		}
-		out.Note = fmt.Sprintf("%s stands in the way: %.2f m away instead of %.2f", p.name(by), free, reach)
+		out.Note = fmt.Sprintf("%s stands in the way: %.2f m away instead of %.2f", p.name(by), free, w.reach)
 	}
 	pos := t.Pos.Add(best.Scale(free))
 	out.Position = &pos
 	return out, nil
+}
+
+// way looks from a spot towards what is to cast a shadow on it.
+type way struct {
+	*Picture
+	part    []bool // the caster's objects
+	from    world.Probe
+	dist    float32 // to the caster
+	reach   float32 // to the light
+	endless bool    // the light is beyond everything
+	// Of the last look.
+	hit     float32
+	blocker int
+}
+
+// meets tells what a ray from the spot meets: the caster, nothing nearer than the light,
+// or something else in the way.
+type meets int
+
+const (
+	nothing meets = iota
+	caster
+	other
+)
+
+func (w *way) look(d vec.V3) meets {
+	if d.Dot(w.from.N) <= 0.005 {
+		return other
+	}
+	var by int
+	w.hit, by = w.World.Stands(w.from.Pos, w.from.N, d, w.reach)
+	switch {
+	case by < 0:
+		return nothing
+	case w.part[by]:
+		return caster
+	case !w.endless && w.hit > w.dist+0.2:
+		// Beyond the caster: the light can stand before it.
+		return nothing
+	}
+	w.blocker = by
+	return other
+}
+
+// edge finds the nearest way out of the caster's outline from the direction axis, by
+// angle, and how far off the outline is there; the zero vector where there is none.
+func (w *way) edge(axis vec.V3) (best vec.V3, at float32) {
+	const ways, widest = 48, 1.2
+	u, v := vec.Basis(axis)
+	bestAngle := float32(widest)
+	for i := range ways {
+		s, k := math.Sincos(2 * math.Pi * float64(i) / ways)
+		side := u.Scale(float32(k)).Add(v.Scale(float32(s)))
+		turn := func(a float32) vec.V3 {
+			sa, ca := math.Sincos(float64(a))
+			return axis.Scale(float32(ca)).Add(side.Scale(float32(sa)))
+		}
+		lo, hi, ok := w.leaves(turn, bestAngle)
+		if !ok {
+			continue
+		}
+		// An edge, and not where the caster goes on beyond the light's distance.
+		w.look(turn(lo))
+		far := w.hit
+		if far <= 0.9*w.reach && hi < bestAngle && w.look(turn(hi)) == nothing {
+			bestAngle, best, at = hi, turn(hi), far
+		}
+	}
+	return best, at
+}
+
+// leaves finds the angle at which a turning ray leaves the caster, from both sides.
+func (w *way) leaves(turn func(float32) vec.V3, widest float32) (lo, hi float32, ok bool) {
+	inside := float32(0)
+	for a := float32(0.004); a < widest; a = a*1.35 + 0.002 {
+		switch w.look(turn(a)) {
+		case other:
+			return 0, 0, false
+		case caster:
+			inside = a
+			continue
+		}
+		lo, hi = inside, a
+		for range 22 {
+			if mid := (lo + hi) / 2; w.look(turn(mid)) == caster {
+				lo = mid
+			} else {
+				hi = mid
+			}
+		}
+		return lo, hi, true
+	}
+	return 0, 0, false
 }
 
 // wrap is how far round the outline, in degrees, a grazing light reaches.
@@ -156,45 +180,7 @@ func Graze(p *Picture, l *light.Light, x, y float64) (*Placement, error) {
 		return nil, err
 	}
 	part := p.figure(q.Object)
-	on := func(x, y float64) (vec.V3, bool) {
-		h, ok := p.World.Probe(p.View.Eye, p.ray(x, y), p.Sight)
-		return h.Pos, ok && part[h.Object]
-	}
-	// The nearest way off the figure, in pixels of the picture.
-	px := 1 / float64(p.Rows)
-	const ways, farthest = 40, 90
-	bestR, ex, ey := float64(farthest), 0.0, 0.0
-	edge := q.Pos
-	for i := range ways {
-		s, c := math.Sincos(2 * math.Pi * float64(i) / ways)
-		at := func(r float64) (float64, float64) { return x + r*c*px/p.Aspect, y + r*s*px }
-		inside := 0.0
-		for r := 1.0; r < bestR; r += max(1, r*0.1) {
-			sx, sy := at(r)
-			if _, ok := on(sx, sy); ok {
-				inside = r
-				continue
-			}
-			lo, hi := inside, r
-			for range 12 {
-				mid := (lo + hi) / 2
-				mx, my := at(mid)
-				if _, ok := on(mx, my); ok {
-					lo = mid
-				} else {
-					hi = mid
-				}
-			}
-			if hi < bestR {
-				bestR, ex, ey = hi, c, s
-				lx, ly := at(lo)
-				if pos, ok := on(lx, ly); ok {
-					edge = pos
-				}
-			}
-			break
-		}
-	}
+	edge, ex, ey := p.nearestEdge(part, q.Pos, x, y)
 	if ex == 0 && ey == 0 {
 		return nil, cannot("%s has no outline near there: click nearer to its edge.", p.name(q.Object))
 	}
@@ -237,4 +223,49 @@ func Graze(p *Picture, l *light.Light, x, y float64) (*Placement, error) {
 		return place, nil
 	}
 	return nil, cannot("%s stands right behind: there is no room for a rim light.", p.name(wall))
+}
+
+// nearestEdge finds the nearest way off a figure from a place on it in the picture: the
+// last place on the figure, and the direction in the picture, (0, 0) for none.
+func (p *Picture) nearestEdge(part []bool, at0 vec.V3, x, y float64) (edge vec.V3, ex, ey float64) {
+	on := func(x, y float64) (vec.V3, bool) {
+		h, ok := p.World.Probe(p.View.Eye, p.ray(x, y), p.Sight)
+		return h.Pos, ok && part[h.Object]
+	}
+	// The nearest way off the figure, in pixels of the picture.
+	px := 1 / float64(p.Rows)
+	const ways, farthest = 40, 90
+	bestR := float64(farthest)
+	edge = at0
+	for i := range ways {
+		s, c := math.Sincos(2 * math.Pi * float64(i) / ways)
+		at := func(r float64) (float64, float64) { return x + r*c*px/p.Aspect, y + r*s*px }
+		inside := 0.0
+		for r := 1.0; r < bestR; r += max(1, r*0.1) {
+			sx, sy := at(r)
+			if _, ok := on(sx, sy); ok {
+				inside = r
+				continue
+			}
+			lo, hi := inside, r
+			for range 12 {
+				mid := (lo + hi) / 2
+				mx, my := at(mid)
+				if _, ok := on(mx, my); ok {
+					lo = mid
+				} else {
+					hi = mid
+				}
+			}
+			if hi < bestR {
+				bestR, ex, ey = hi, c, s
+				lx, ly := at(lo)
+				if pos, ok := on(lx, ly); ok {
+					edge = pos
+				}
+			}
+			break
+		}
+	}
+	return edge, ex, ey
 }

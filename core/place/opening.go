@@ -49,77 +49,11 @@ func Opening(p *Picture, x, y float64) (*Placement, error) {
 		c := at.Add(h.Scale(a)).Add(v.Scale(b)).Add(n.Scale(inside))
 		return p.World.Passes(c, n.Neg(), inside+thick+clear) != (vec.V3{})
 	}
-	const side = int(2 * half / cell)
-	seen := make([]bool, side*side)
-	mid := side / 2
-	pos := func(i int) float32 { return (float32(i-mid) + 0.5) * cell }
-	var todo [][2]int
-	for r := 0; r <= bridge && len(todo) == 0; r++ { // the click may be on a bar
-		for i := -r; i <= r; i++ {
-			for j := -r; j <= r; j++ {
-				if len(todo) == 0 && open(pos(mid+i), pos(mid+j)) {
-					todo = append(todo, [2]int{mid + i, mid + j})
-				}
-			}
-		}
+	hole, err := grow(open)
+	if err != nil {
+		return nil, err
 	}
-	if len(todo) == 0 {
-		return nil, cannot("The wall is closed there: click into a window or a door.")
-	}
-	seen[todo[0][1]*side+todo[0][0]] = true
-	lo, hi := todo[0], todo[0]
-	for len(todo) > 0 {
-		c := todo[len(todo)-1]
-		todo = todo[:len(todo)-1]
-		for k := range 2 {
-			lo[k], hi[k] = min(lo[k], c[k]), max(hi[k], c[k])
-		}
-		if lo[0] < bridge || lo[1] < bridge || hi[0] >= side-bridge || hi[1] >= side-bridge {
-			return nil, cannot("What is open there reaches farther than %.0f m: it is no window.", half)
-		}
-		for _, d := range [][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
-			for step := 1; step <= bridge; step++ {
-				e := [2]int{c[0] + d[0]*step, c[1] + d[1]*step}
-				if s := &seen[e[1]*side+e[0]]; *s {
-					break
-				} else if open(pos(e[0]), pos(e[1])) {
-					*s = true
-					todo = append(todo, e)
-					break
-				}
-			}
-		}
-	}
-	// The edges between cells, by halves, each where the opening reaches farthest.
-	edge := func(k int, end int) float32 {
-		sign := 1
-		if end == lo[k] {
-			sign = -1
-		}
-		best := float32(0)
-		for o := range side {
-			i := [2]int{o, o}
-			i[k] = end
-			if !seen[i[1]*side+i[0]] {
-				continue
-			}
-			a := [2]float32{pos(i[0]), pos(i[1])}
-			in, out := a[k], a[k]+float32(sign)*cell
-			for range 6 {
-				m := (in + out) / 2
-				if a[k] = m; open(a[0], a[1]) {
-					in = m
-				} else {
-					out = m
-				}
-			}
-			if best == 0 || float32(sign)*in > float32(sign)*best {
-				best = in
-			}
-		}
-		return best
-	}
-	l, r, b, t := edge(0, lo[0]), edge(0, hi[0]), edge(1, lo[1]), edge(1, hi[1])
+	l, r, b, t := hole.edge(0, hole.lo[0]), hole.edge(0, hole.hi[0]), hole.edge(1, hole.lo[1]), hole.edge(1, hole.hi[1])
 	if r-l < smallest || t-b < smallest {
 		return nil, cannot("What is open there is only %.2f by %.2f m.", r-l, t-b)
 	}
@@ -215,4 +149,92 @@ func (p *Picture) thickness(face []vec.V3, n vec.V3) float32 {
 	}
 	slices.Sort(found)
 	return max(found[len(found)/2], 0)
+}
+
+// side is how many cells the grid over a wall has each way.
+const side = int(2 * half / cell)
+
+// place is where a cell's middle lies on the wall, from the click.
+func place(i int) float32 { return (float32(i-side/2) + 0.5) * cell }
+
+// hole is what is open of the grid around a click.
+type hole struct {
+	open   func(a, b float32) bool
+	seen   []bool
+	lo, hi [2]int // the cells that it reaches
+}
+
+// grow finds the cells that hang together with the click, bars passed over.
+func grow(open func(a, b float32) bool) (*hole, error) {
+	o := &hole{open: open, seen: make([]bool, side*side)}
+	const mid = side / 2
+	var todo [][2]int
+	for r := 0; r <= bridge && len(todo) == 0; r++ { // the click may be on a bar
+		for i := -r; i <= r; i++ {
+			for j := -r; j <= r; j++ {
+				if len(todo) == 0 && open(place(mid+i), place(mid+j)) {
+					todo = append(todo, [2]int{mid + i, mid + j})
+				}
+			}
+		}
+	}
+	if len(todo) == 0 {
+		return nil, cannot("The wall is closed there: click into a window or a door.")
+	}
+	o.seen[todo[0][1]*side+todo[0][0]] = true
+	o.lo, o.hi = todo[0], todo[0]
+	for len(todo) > 0 {
+		c := todo[len(todo)-1]
+		todo = todo[:len(todo)-1]
+		for k := range 2 {
+			o.lo[k], o.hi[k] = min(o.lo[k], c[k]), max(o.hi[k], c[k])
+		}
+		if o.lo[0] < bridge || o.lo[1] < bridge || o.hi[0] >= side-bridge || o.hi[1] >= side-bridge {
+			return nil, cannot("What is open there reaches farther than %.0f m: it is no window.", half)
+		}
+		for _, d := range [][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
+			for step := 1; step <= bridge; step++ {
+				e := [2]int{c[0] + d[0]*step, c[1] + d[1]*step}
+				if s := &o.seen[e[1]*side+e[0]]; *s {
+					break
+				} else if open(place(e[0]), place(e[1])) {
+					*s = true
+					todo = append(todo, e)
+					break
+				}
+			}
+		}
+	}
+	return o, nil
+}
+
+// edge finds where the hole ends, between cells by halves, on the side of axis k whose
+// last cell is end: where it reaches farthest.
+func (o *hole) edge(k int, end int) float32 {
+	sign := 1
+	if end == o.lo[k] {
+		sign = -1
+	}
+	best := float32(0)
+	for q := range side {
+		i := [2]int{q, q}
+		i[k] = end
+		if !o.seen[i[1]*side+i[0]] {
+			continue
+		}
+		a := [2]float32{place(i[0]), place(i[1])}
+		in, out := a[k], a[k]+float32(sign)*cell
+		for range 6 {
+			m := (in + out) / 2
+			if a[k] = m; o.open(a[0], a[1]) {
+				in = m
+			} else {
+				out = m
+			}
+		}
+		if best == 0 || float32(sign)*in > float32(sign)*best {
+			best = in
+		}
+	}
+	return best
 }

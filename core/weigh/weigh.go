@@ -16,6 +16,7 @@ import (
 	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/path"
+	"willowherb/core/photometry"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/core/world"
@@ -252,8 +253,8 @@ func Outline(inside []bool, rgb []float32, w, h, reach int, ev float64, curve ex
 			stops = append(stops, math.Abs(s))
 			sumStops += s
 			sumDiff += d
-			sumIn += math.Log2(li / 0.125)
-			sumOut += math.Log2(lo / 0.125)
+			sumIn += photometry.EVAtNit(photometry.Nit(li))
+			sumOut += photometry.EVAtNit(photometry.Nit(lo))
 			if math.Abs(s) < 0.5 && d < 5 {
 				lost++
 			}

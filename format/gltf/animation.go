@@ -136,48 +136,8 @@ func (r *reader) animations() error {
 			default:
 				return r.fail(at+".target.path", again, "%q is unknown", c.Target.Path)
 			}
-			per := 1
-			switch s.Interpolation {
-			case "", "LINEAR":
-			case "STEP":
-				ch.How = scene.Step
-			case "CUBICSPLINE":
-				ch.How, per = scene.Cubic, 3
-			default:
-				return r.fail(sat+".interpolation", again, "%q is unknown", s.Interpolation)
-			}
-			times, err := r.accessor(sat+".input", s.Input, r.lim.Keys, "SCALAR")
-			if err != nil {
+			if err := r.keys(&ch, s, sat, at, kind, &total); err != nil {
 				return err
-			}
-			values, err := r.accessor(sat+".output", s.Output, 3*r.lim.Keys, kind)
-			if err != nil {
-				return err
-			}
-			if times.comp != 5126 {
-				return r.fail(sat+".input", again, "component type %d is not float", times.comp)
-			}
-			if values.n != per*times.n {
-				return r.fail(sat+".output", again, "has %d elements for %d keys", values.n, times.n)
-			}
-			if total += int64(values.n); total > 4*r.lim.Keys {
-				return r.fail(at, "shorten the animations", "all animations together have over %d keys", 4*r.lim.Keys)
-			}
-			for i := range times.n {
-				t := times.float(i, 0)
-				if !(t >= 0 && t < 1e6) || i > 0 && t <= ch.Times[i-1] {
-					return r.fail(fmt.Sprintf("%s.input, element %d", sat, i), again, "the times do not rise")
-				}
-				ch.Times = append(ch.Times, t)
-			}
-			for i := range values.n {
-				for k := range values.of {
-					v := values.float(i, k)
-					if !(v > -1e9 && v < 1e9) {
-						return r.fail(fmt.Sprintf("%s.output, element %d", sat, i), again, "holds %g", v)
-					}
-					ch.Values = append(ch.Values, v)
-				}
 			}
 			out.Channels = append(out.Channels, ch)
 		}
@@ -187,6 +147,54 @@ func (r *reader) animations() error {
 	}
 	if weights > 0 {
 		r.warn("%d animations of shapes (morph targets) are left out", weights)
+	}
+	return nil
+}
+
+// keys reads the times and values of a channel.
+func (r *reader) keys(ch *scene.Channel, s *animationSampler, sat, at, kind string, total *int64) error {
+	per := 1
+	switch s.Interpolation {
+	case "", "LINEAR":
+	case "STEP":
+		ch.How = scene.Step
+	case "CUBICSPLINE":
+		ch.How, per = scene.Cubic, 3
+	default:
+		return r.fail(sat+".interpolation", again, "%q is unknown", s.Interpolation)
+	}
+	times, err := r.accessor(sat+".input", s.Input, r.lim.Keys, "SCALAR")
+	if err != nil {
+		return err
+	}
+	values, err := r.accessor(sat+".output", s.Output, 3*r.lim.Keys, kind)
+	if err != nil {
+		return err
+	}
+	if times.comp != 5126 {
+		return r.fail(sat+".input", again, "component type %d is not float", times.comp)
+	}
+	if values.n != per*times.n {
+		return r.fail(sat+".output", again, "has %d elements for %d keys", values.n, times.n)
+	}
+	if *total += int64(values.n); *total > 4*r.lim.Keys {
+		return r.fail(at, "shorten the animations", "all animations together have over %d keys", 4*r.lim.Keys)
+	}
+	for i := range times.n {
+		t := times.float(i, 0)
+		if !(t >= 0 && t < 1e6) || i > 0 && t <= ch.Times[i-1] {
+			return r.fail(fmt.Sprintf("%s.input, element %d", sat, i), again, "the times do not rise")
+		}
+		ch.Times = append(ch.Times, t)
+	}
+	for i := range values.n {
+		for k := range values.of {
+			v := values.float(i, k)
+			if !(v > -1e9 && v < 1e9) {
+				return r.fail(fmt.Sprintf("%s.output, element %d", sat, i), again, "holds %g", v)
+			}
+			ch.Values = append(ch.Values, v)
+		}
 	}
 	return nil
 }

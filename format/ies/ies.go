@@ -131,17 +131,8 @@ func Read(name string, data []byte) (*File, error) {
 		}
 		up := strings.ToUpper(l)
 		switch {
-		case r.at == 1 && strings.HasPrefix(up, "IES:LM-63-2019"):
-			f.Version = 2019
-		case r.at == 1 && strings.HasPrefix(up, "IESNA:LM-63-2002"):
-			f.Version = 2002
-		case r.at == 1 && strings.HasPrefix(up, "IESNA:LM-63-1995"):
-			f.Version = 1995
-		case r.at == 1 && strings.HasPrefix(up, "IESNA91"):
-			f.Version = 1991
 		case r.at == 1 && (strings.HasPrefix(up, "IESNA") || strings.HasPrefix(up, "IES:")):
-			f.Version = 2019
-			f.Notes = append(f.Notes, fmt.Sprintf("%q is no version of LM-63 that is known: read as that of 2019", clip(l)))
+			f.version(l, up)
 		case strings.HasPrefix(up, "TILT="):
 			tilt = strings.TrimSpace(up[5:])
 			if tilt == "" {
@@ -194,6 +185,18 @@ func Read(name string, data []byte) (*File, error) {
 		f.Notes = append(f.Notes, fmt.Sprintf("line %d has more numbers than the luminaire needs", r.at))
 	}
 	return f, nil
+}
+
+// version takes in the first line of a file.
+func (f *File) version(line, upper string) {
+	for begins, version := range map[string]int{"IES:LM-63-2019": 2019, "IESNA:LM-63-2002": 2002, "IESNA:LM-63-1995": 1995, "IESNA91": 1991} {
+		if strings.HasPrefix(upper, begins) {
+			f.Version = version
+			return
+		}
+	}
+	f.Version = 2019
+	f.Notes = append(f.Notes, fmt.Sprintf("%q is no version of LM-63 that is known: read as that of 2019", clip(line)))
 }
 
 // tilt reads the table that TILT=INCLUDE announces.
@@ -324,6 +327,17 @@ func (r *reader) profile(f *File) (*photometry.Profile, error) {
 		return nil, err
 	}
 	angles := r.at
+	if p.Values, err = r.candela(nv, nh, k); err != nil {
+		return nil, err
+	}
+	if err := p.Prepare(); err != nil {
+		return nil, &Error{r.file, angles, err.Error(), "correct the angles or intensities, or choose the type that they belong to"}
+	}
+	return p, nil
+}
+
+// candela reads the intensities, a row for each horizontal angle, times k.
+func (r *reader) candela(nv, nh int, k float64) (rows [][]float64, err error) {
 	for range nh {
 		row := make([]float64, nv)
 		for j := range row {
@@ -336,12 +350,9 @@ func (r *reader) profile(f *File) (*photometry.Profile, error) {
 			}
 			row[j] = c * k
 		}
-		p.Values = append(p.Values, row)
+		rows = append(rows, row)
 	}
-	if err := p.Prepare(); err != nil {
-		return nil, &Error{r.file, angles, err.Error(), "correct the angles or intensities, or choose the type that they belong to"}
-	}
-	return p, nil
+	return rows, nil
 }
 
 // Write writes a profile as LM-63-2002.

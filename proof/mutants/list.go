@@ -23,6 +23,6 @@ var mutants = []mutant{
 	{"refitted boxes without their far sides", "core/trace/refit.go", "n.lo[a][k], n.hi[a][k] = box[0].At(a), box[1].At(a)", "n.lo[a][k] = box[0].At(a)", "./core/trace"},
 	{"roulette undivided by its chance", "core/path/walk.go", "s.Through = s.Through.Scale(1 / q)\n	}\n	return true", "s.Through = s.Through.Scale(1)\n	}\n	return true", "./core/path"},
 	{"channels not asked at a vertex", "core/path/gather.go", "if l.Channels&v.Channels == 0 || ", "if ", "./core/path"},
-	{"green for luminance in placing", "core/place/place.go", "colour.LuminanceOf(s.Weight)", "float64(s.Weight.Y)", "./core/place"},
+	{"green for luminance in placing", "core/place/place.go", "colour.LuminanceOf(s.Weight)", "colour.LuminanceOf(vec.Splat(s.Weight.Y))", "./core/place"},
 	{"two-sided panels with one shadow map", "core/light/light.go", "if maps = 1; l.TwoSided {", "if maps = 1; false {", "./core/light ./core/drawn ./core/budget"},
 }

@@ -447,6 +447,7 @@ export interface LitBy {
   light: string
   share: number
   direct: number
+  lights: boolean
 }
 
 export interface Lit {

@@ -209,7 +209,7 @@ function Measured({ id, doc }: { id: number; doc: Setup }) {
           {views.map(([v, view]) => {
             const f = who.data.views[v]?.find((l) => l.path === path)
             if (!f) return null
-            const direct = f.by.filter((b) => b.direct >= 0.02)
+            const direct = f.by.filter((b) => b.lights)
             return (
               <p key={v}>
                 {view.name}: {direct.length === 0 ? <b>nothing lights it</b> : `${direct.length} ${direct.length === 1 ? 'light' : 'lights'}`}

@@ -3,9 +3,10 @@ import type { Setup, StageFacts, Surface } from '../api.gen'
 import { NumberField } from '../fields/NumberField'
 import { hexToLinear, linearToHex } from '../fields/colour'
 import { useLook } from '../picture/look'
+import { luminance } from '../setup/sums'
 import { paint } from './acts'
 
-const lum = (c: readonly number[]) => 0.2126 * (c[0] ?? 0) + 0.7152 * (c[1] ?? 0) + 0.0722 * (c[2] ?? 0)
+const lum = (c: readonly number[]) => luminance([c[0] ?? 0, c[1] ?? 0, c[2] ?? 0])
 
 /** Materials tunes surfaces for light: what the file has is one click away. */
 export function Materials({ doc, facts }: { doc: Setup; facts: StageFacts }) {

@@ -4,6 +4,7 @@ import { choose } from '../picture/look'
 import { tidy } from '../fields/number'
 import type { V3 } from '../picture/camera'
 import { draft, edit, say, useSetup, type Op } from '../setup/store'
+import { luminance } from '../setup/sums'
 
 /** now is the document that acts begin from: with what is on its way, without what is under the hand. */
 const now = () => useSetup.getState().kept as Setup
@@ -124,7 +125,7 @@ export function paint(surface: Surface, part: { [K in keyof Omit<Material, 'name
   // A surface that begins to shine needs a light of its own, or it lights nothing.
   const shines = part.emission && part.emission.some((v) => v > 0)
   if (done && shines && !Object.values(doc.lights).some((l) => l.kind === 'emissive' && l.material === surface.name)) {
-    const y = 0.2126 * (part.emission?.[0] ?? 0) + 0.7152 * (part.emission?.[1] ?? 0) + 0.0722 * (part.emission?.[2] ?? 0)
+    const y = luminance(part.emission ?? [0, 0, 0])
     const group = Object.keys(doc.groups)[0] ?? ''
     const taken = new Set(Object.values(doc.lights).filter((l) => l.group === group).map((l) => l.name))
     let name = surface.name
