@@ -161,6 +161,7 @@ func voussoirs(s *shape, mat int, f frame, c, w, spring float64, n int) {
 	}
 }
 
+// shellOfHall are the walls of the hall; it is long because they are many.
 func shellOfHall() []gltf.ModelNode {
 	north, south, ends, floor, roof, glaze := newShape(), newShape(), newShape(), newShape(), newShape(), newShape()
 	fn := at(v(0, 0, -hallZ))

@@ -32,15 +32,17 @@ const counts = 0.02
 // enough pixels for a figure to be measured.
 const enough = 12
 
-// Who measures, for each view, what lights its figures and objects.
-func Who(in *Input) map[string][]Lit {
+// figures sorts the objects of the place: key is the first object of each one's figure,
+// figure tells those that belong to one, name is the name and path of what each key
+// stands for.
+func (in *Input) figures() (key []int, figure []bool, name map[int][2]string) {
 	s := in.World.S
-	key := make([]int, len(s.Objects)) // the first object of each object's figure
-	figure := make([]bool, len(s.Objects))
+	key = make([]int, len(s.Objects)) // the first object of each object's figure
+	figure = make([]bool, len(s.Objects))
 	for i := range key {
 		key[i] = -1
 	}
-	name := map[int][2]string{}
+	name = map[int][2]string{}
 	for i := range s.Objects {
 		if key[i] >= 0 {
 			continue
@@ -59,6 +61,13 @@ func Who(in *Input) map[string][]Lit {
 		}
 		name[i] = [2]string{n, path}
 	}
+	return key, figure, name
+}
+
+// Who measures, for each view, what lights its figures and objects.
+func Who(in *Input) map[string][]Lit {
+	s := in.World.S
+	key, figure, name := in.figures()
 	out := map[string][]Lit{}
 	for v := range in.Views {
 		view := &in.Views[v]

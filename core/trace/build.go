@@ -207,7 +207,8 @@ type bin struct {
 	n      int32
 }
 
-// partition bounds the node, orders rs into two parts and returns the first's size.
+// partition bounds the node, orders rs into two parts and returns the first's size. It
+// is long because the builder spends its time here: its bins stay on the stack.
 func (b *builder) partition(rs []ref, n *binary, depth int) int {
 	inf := float32(math.Inf(1))
 	lo, hi, clo, chi := vec.Splat(inf), vec.Splat(-inf), vec.Splat(inf), vec.Splat(-inf)

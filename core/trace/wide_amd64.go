@@ -15,7 +15,8 @@ func load(p unsafe.Pointer, off uintptr) archsimd.Float32x8 {
 	return archsimd.LoadFloat32x8((*[wide]float32)(unsafe.Add(p, off)))
 }
 
-// firstWide returns the slot (block*8 + lane) of the nearest hit, or MaxUint32.
+// firstWide returns the slot (block*8 + lane) of the nearest hit, or MaxUint32. It is long
+// because a call would spill every vector.
 func (tr *Tracer) firstWide(r *Ray) uint32 {
 	w := r.walk()
 	ix, iy, iz := archsimd.BroadcastFloat32x8(w.inv.X), archsimd.BroadcastFloat32x8(w.inv.Y), archsimd.BroadcastFloat32x8(w.inv.Z)

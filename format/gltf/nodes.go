@@ -455,15 +455,12 @@ func (r *reader) primitive(at string, p *primitive, weights []float64, m *scene.
 	if err != nil {
 		return 0, err
 	}
-	var ix span
+	ix, err := r.indices(at, p)
+	if err != nil {
+		return 0, err
+	}
 	n := v.n
 	if p.Indices != nil {
-		if ix, err = r.accessor(at+".indices", *p.Indices, 3*r.lim.Triangles, "SCALAR"); err != nil {
-			return 0, err
-		}
-		if ix.comp != 5121 && ix.comp != 5123 && ix.comp != 5125 {
-			return 0, r.fail(at+".indices", again, "component type %d is not an index", ix.comp)
-		}
 		n = ix.n
 	}
 	tris := n / 3
@@ -516,6 +513,20 @@ func (r *reader) primitive(at string, p *primitive, weights []float64, m *scene.
 		flatNormals(m, first)
 	}
 	return flat, nil
+}
+
+// indices are a primitive's, none where it has none.
+func (r *reader) indices(at string, p *primitive) (ix span, err error) {
+	if p.Indices == nil {
+		return ix, nil
+	}
+	if ix, err = r.accessor(at+".indices", *p.Indices, 3*r.lim.Triangles, "SCALAR"); err != nil {
+		return ix, err
+	}
+	if ix.comp != 5121 && ix.comp != 5123 && ix.comp != 5125 {
+		return ix, r.fail(at+".indices", again, "component type %d is not an index", ix.comp)
+	}
+	return ix, nil
 }
 
 // corners are the places in the list of indices of triangle t, by the primitive's mode:

@@ -641,6 +641,7 @@ func (r *reader) texture(at string, t *textureInfo) (scene.TextureRef, error) {
 	return ref, nil
 }
 
+// materials reads them field by field; it is long because a material has many.
 func (r *reader) materials() error {
 	var first error
 	for i, m := range r.doc.Materials {

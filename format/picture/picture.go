@@ -34,7 +34,8 @@ const (
 )
 
 // WriteEXR writes rgb (3*w*h) as a scanline OpenEXR 2 file with 32-bit float
-// channels B, G, R ("The OpenEXR File Layout", ASWF).
+// channels B, G, R ("The OpenEXR File Layout", ASWF). It is long because the
+// header and its table are written where their sizes are known.
 func WriteEXR(out io.Writer, rgb []float32, w, h int, c Compression) error {
 	if w < 1 || h < 1 || len(rgb) != 3*w*h {
 		return errors.New("exr: the picture's size does not fit its data")
