@@ -46,7 +46,7 @@ type Shop struct {
 // built is a file with its backdrops compiled, everything at rest.
 type built struct {
 	scene *scene.Scene
-	parts []world.Part
+	parts []world.Duty
 	world *world.World
 }
 
@@ -87,7 +87,7 @@ func (s *Shop) build(ctx context.Context, st staging.Stage) (*built, error) {
 	g := &built{}
 	err = spread.Guard(func() (err error) {
 		g.scene, g.parts = st.Build(file)
-		g.world, err = world.CompileParts(g.scene, g.parts, s.workers)
+		g.world, err = world.CompileAs(g.scene, g.parts, s.workers)
 		return err
 	})
 	if err != nil {

@@ -69,8 +69,8 @@ type Layers struct {
 // Turn is the sample, of every four, at which a pixel is taken in sparse layers.
 func Turn(x, y int) int { return [4]int{0, 2, 3, 1}[y&1*2+x&1] }
 
-// Whole is the number of samples that sparse layers take of every pixel.
-const Whole = 4
+// Dense is the number of samples that sparse layers take of every pixel.
+const Dense = 4
 
 // Tiles returns how many tiles cover n pixels.
 func Tiles(n int) int { return (n + TileSize - 1) / TileSize }
@@ -114,12 +114,12 @@ func (l *Layers) Has(k Kind) bool {
 // apart.
 func (l *Layers) taken(k Kind, x, y, n int) int {
 	switch {
-	case !l.Sparse || !k.BySurfaces() && n <= Whole:
+	case !l.Sparse || !k.BySurfaces() && n <= Dense:
 		return n
 	case k.BySurfaces():
 		return (n + 3 - Turn(x, y)) / 4
 	}
-	return Whole + (n-Whole+3-Turn(x, y))/4
+	return Dense + (n-Dense+3-Turn(x, y))/4
 }
 
 // Gaps reports whether some pixels may still have no sample of what is bounced.

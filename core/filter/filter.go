@@ -48,7 +48,7 @@ func New(g *film.Guide, v world.Camera) *Filter {
 			f.pos[0][i], f.pos[1][i], f.pos[2][i] = p.X, p.Y, p.Z
 		}
 	}
-	if slices.Min(g.Count) < film.Whole {
+	if slices.Min(g.Count) < film.Dense {
 		f.evenNormals()
 	}
 	return f

@@ -13,21 +13,21 @@ import (
 // Sums are a picture's light, added up by how widely its parts are filtered.
 type Sums struct {
 	w, h  int
-	parts map[int]*parts
+	parts map[int]*halves
 }
 
-// parts are RGB pictures: the mean of the two halves, and half their difference.
-type parts struct{ mean, diff []float32 }
+// halves are RGB pictures: the mean of the two halves, and half their difference.
+type halves struct{ mean, diff []float32 }
 
 // NewSums begins a picture of w by h.
-func NewSums(w, h int) *Sums { return &Sums{w, h, map[int]*parts{}} }
+func NewSums(w, h int) *Sums { return &Sums{w, h, map[int]*halves{}} }
 
 // Add adds a light's layers at a gain, each kind filtered as widely as it says.
 func (s *Sums) Add(l *film.Layers, gain vec.V3, widths Widths) {
 	for k := range film.Kinds {
 		p := s.parts[widths[k]]
 		if p == nil {
-			p = &parts{make([]float32, 3*s.w*s.h), make([]float32, 3*s.w*s.h)}
+			p = &halves{make([]float32, 3*s.w*s.h), make([]float32, 3*s.w*s.h)}
 			s.parts[widths[k]] = p
 		}
 		l.Average(k, gain, p.mean)
@@ -55,14 +55,14 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	}
 	slices.Sort(widths) // so that rounding is the same every time
 	var soft []Noisy
-	var narrow []*parts
+	var narrow []*halves
 	for _, w := range widths {
 		p, q := s.parts[w], s.parts[w]
 		if f != nil && w > 0 {
 			soft = append(soft, Noisy{p.mean, w}, Noisy{p.diff, w})
 		}
 		if f != nil && w > 1 {
-			q = &parts{slices.Clone(p.mean), slices.Clone(p.diff)}
+			q = &halves{slices.Clone(p.mean), slices.Clone(p.diff)}
 			soft = append(soft, Noisy{q.mean, 1}, Noisy{q.diff, 1})
 		}
 		narrow = append(narrow, q)

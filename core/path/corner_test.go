@@ -198,7 +198,7 @@ func TestAskingAndMeetingAgree(t *testing.T) {
 			m := scenetest.Matt(0)
 			m.Emissive = vec.Splat(1)
 			g.S.Materials = append(g.S.Materials, m)
-			parts := []world.Part{world.Fixed, world.Blocking}
+			parts := []world.Duty{world.Fixed, world.Blocking}
 			// Over half of the light and a little more.
 			g.Add("flag", 0, [4]vec.V3{{X: -1, Y: 0.4, Z: 1}, {X: 0.1, Y: 0.4, Z: 1}, {X: 0.1, Y: 0.4, Z: -1}, {X: -1, Y: 0.4, Z: -1}})
 			if l.Kind == light.Emissive {
@@ -206,7 +206,7 @@ func TestAskingAndMeetingAgree(t *testing.T) {
 				g.Add("panel", 1, [4]vec.V3{{X: -0.7, Y: 1.2, Z: -0.4}, {X: 0.7, Y: 1.2, Z: -0.4}, {X: 0.7, Y: 1.2, Z: 0.4}, {X: -0.7, Y: 1.2, Z: 0.4}})
 			}
 			require.NoError(t, g.S.Finish())
-			w, err := world.CompileParts(g.S, parts, 2)
+			w, err := world.CompileAs(g.S, parts, 2)
 			require.NoError(t, err)
 			if l.Kind == light.Emissive {
 				l.SetTriangles(w.S, []uint32{4, 5})
@@ -292,7 +292,7 @@ func TestBlockersHideTheFarEndOfALongPanel(t *testing.T) {
 	// The panel runs from x = -1 to 7; all beyond x = 1.5 is behind the flag.
 	g.Add("flag", 0, [4]vec.V3{{X: 1.5, Y: 0.95, Z: -2}, {X: 8, Y: 0.95, Z: -2}, {X: 8, Y: 0.95, Z: 2}, {X: 1.5, Y: 0.95, Z: 2}})
 	require.NoError(t, g.S.Finish())
-	w, err := world.CompileParts(g.S, []world.Part{world.Fixed, world.Blocking}, 2)
+	w, err := world.CompileAs(g.S, []world.Duty{world.Fixed, world.Blocking}, 2)
 	require.NoError(t, err)
 	l := &light.Light{ID: 6, Kind: light.Rect, Pos: vec.V3{X: 3, Y: 1}, Aim: vec.V3{Y: -1}, U: vec.V3{X: 1}, V: vec.V3{Z: 1}, W: 8, H: 1, Shadow: true, Channels: 0xff}
 	l.Prepare()

@@ -137,7 +137,7 @@ func (w *painter) pixels(t int, do func(x, y int)) {
 }
 
 // look follows sample number n of a pixel for some part of the light, and books it.
-func (w *painter) look(t, x, y, n int, only part) {
+func (w *painter) look(t, x, y, n int, only sought) {
 	half, k := film.Half(n)
 	w.only = only
 	w.Begin(w.seed^uint32(half)*0x632be5ab, uint32(y*w.W+x), uint32(k))
@@ -160,17 +160,17 @@ func (w *painter) look(t, x, y, n int, only part) {
 }
 
 func (w *painter) tile(t, sample int) {
-	guide := w.Guide != nil && int(w.Guide.Count[t]) == sample && sample < GuideSamples && (!w.sparse || sample < film.Whole)
+	guide := w.Guide != nil && int(w.Guide.Count[t]) == sample && sample < GuideSamples && (!w.sparse || sample < film.Dense)
 	w.pixels(t, func(x, y int) {
 		if w.sparse {
 			mine, n := film.Turn(x, y) == sample%4, sample
 			if mine {
 				w.look(t, x, y, sample/4, byWay)
 			}
-			if sample >= film.Whole {
-				n = film.Whole + (sample-film.Whole)/4
+			if sample >= film.Dense {
+				n = film.Dense + (sample-film.Dense)/4
 			}
-			if mine || sample < film.Whole {
+			if mine || sample < film.Dense {
 				w.look(t, x, y, n, straight)
 			}
 		} else {

@@ -13,7 +13,7 @@ import (
 )
 
 // table is a floor of 4 m a side, with a shelf over half of it as an object of its own.
-func table(t testing.TB, parts ...world.Part) *world.World {
+func table(t testing.TB, parts ...world.Duty) *world.World {
 	s := &scene.Scene{Materials: []scene.Material{diffuse(0.5)}}
 	up := vec.V3{Y: 1}
 	quad(s, 0, up, vec.V3{X: -2, Z: 2}, vec.V3{X: 2, Z: 2}, vec.V3{X: 2, Z: -2}, vec.V3{X: -2, Z: -2})
@@ -21,7 +21,7 @@ func table(t testing.TB, parts ...world.Part) *world.World {
 	s.Obj[2], s.Obj[3] = 1, 1
 	s.Objects = []scene.Object{{Name: "floor", Path: "floor", Count: 2, Node: scene.None}, {Name: "shelf", Path: "shelf", First: 2, Count: 2, Node: scene.None}}
 	require.NoError(t, s.Finish())
-	w, err := world.CompileParts(s, parts, 2)
+	w, err := world.CompileAs(s, parts, 2)
 	require.NoError(t, err)
 	return w
 }

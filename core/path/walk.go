@@ -51,13 +51,13 @@ type Vertex struct {
 	From Segment
 }
 
-// part of the light that a path looks for.
-type part uint8
+// sought is the part of the light that a path looks for.
+type sought uint8
 
 const (
-	everything part = iota
-	straight        // what comes straight from lights
-	byWay           // what comes by way of other surfaces
+	everything sought = iota
+	straight          // what comes straight from lights
+	byWay             // what comes by way of other surfaces
 )
 
 // strategy is by which way a light that can be found by two is found.
@@ -86,7 +86,7 @@ type Walker struct {
 	few     int
 	neutral float32
 	hidden  []bool
-	only    part
+	only    sought
 	by      strategy
 	on      []bool // the lights that are asked for
 	touched []bool // those of which something was found

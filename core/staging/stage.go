@@ -94,13 +94,13 @@ func digest(parts ...any) string {
 }
 
 // Build returns the scene with its backdrops, at rest, and what each object does:
-// the input of world.CompileParts.
-func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Part) {
+// the input of world.CompileAs.
+func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Duty) {
 	s := file
 	if len(st.doc.Backdrops) > 0 {
 		s = withBackdrops(file, st.doc.Backdrops)
 	}
-	parts := make([]world.Part, len(s.Objects))
+	parts := make([]world.Duty, len(s.Objects))
 	for i, moving := range s.Animated() {
 		if moving {
 			parts[i] = world.Moving
@@ -123,9 +123,9 @@ func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Part) {
 	return s, parts
 }
 
-// Posed sets a place that was built and compiled (Build, world.CompileParts) as the setup
+// Posed sets a place that was built and compiled (Build, world.CompileAs) as the setup
 // has it.
-func (st *Stage) Posed(built *scene.Scene, parts []world.Part, w *world.World, workers int) (*scene.Scene, *world.World, error) {
+func (st *Stage) Posed(built *scene.Scene, parts []world.Duty, w *world.World, workers int) (*scene.Scene, *world.World, error) {
 	s := st.Set(built, parts)
 	out := w.Painted(s)
 	if st.Pose != st.Geometry {
@@ -140,7 +140,7 @@ func (st *Stage) Posed(built *scene.Scene, parts []world.Part, w *world.World, w
 // Compile makes all of the stage from its file.
 func (st *Stage) Compile(file *scene.Scene, workers int) (*scene.Scene, *world.World, error) {
 	built, parts := st.Build(file)
-	w, err := world.CompileParts(built, parts, workers)
+	w, err := world.CompileAs(built, parts, workers)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -184,7 +184,7 @@ func above(path string, do func(path string)) {
 
 // Set returns the built scene with movers where the setup has them and materials as
 // it has them.
-func (st *Stage) Set(built *scene.Scene, parts []world.Part) *scene.Scene {
+func (st *Stage) Set(built *scene.Scene, parts []world.Duty) *scene.Scene {
 	c := *built
 	out := &c
 	for i, p := range parts {

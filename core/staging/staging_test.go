@@ -53,7 +53,7 @@ func TestStagePlacesAndPaints(t *testing.T) {
 	require.NoError(t, s.Validate())
 	st := Of(s, "blob", "f.glb")
 	built, parts := st.Build(file)
-	require.Equal(t, []world.Part{world.Gone, world.Moving, world.Blocking}, parts, "the nearest node says what a thing does")
+	require.Equal(t, []world.Duty{world.Gone, world.Moving, world.Blocking}, parts, "the nearest node says what a thing does")
 	out := st.Set(built, parts)
 	require.InDelta(t, 5, out.V.Pos[3].Z, 1e-6)
 	require.InDelta(t, 5, out.V.Pos[6].Z, 1e-6, "what hangs from a node moves with it")
@@ -74,7 +74,7 @@ func TestChildrenOfHiddenObjectsAreHidden(t *testing.T) {
 			require.NoError(t, s.Validate())
 			st := Of(s, "blob", "f.glb")
 			_, parts := st.Build(file)
-			require.Equal(t, []world.Part{world.Gone, world.Gone, world.Fixed}, parts, "%v", names)
+			require.Equal(t, []world.Duty{world.Gone, world.Gone, world.Fixed}, parts, "%v", names)
 		}
 	}
 }

@@ -58,7 +58,7 @@ type World struct {
 	moving   tree
 	blocking tree
 	channels []uint8 // of each object
-	parts    []Part
+	duties   []Duty
 }
 
 // tree is a ray structure with the scene's numbers of its triangles.
@@ -67,28 +67,28 @@ type tree struct {
 	id []uint32
 }
 
-// Part is what an object does in a world.
-type Part uint8
+// Duty is what an object does in a world.
+type Duty uint8
 
-// Parts.
+// Duties.
 const (
-	Fixed    Part = iota
+	Fixed    Duty = iota
 	Moving        // in a tree of its own, quick to rebuild
 	Blocking      // unseen: it only casts shadow
 	Gone          // not there
 )
 
 // Compile builds the ray structures of s, which must not change afterwards.
-func Compile(s *scene.Scene, workers int) (*World, error) { return CompileParts(s, nil, workers) }
+func Compile(s *scene.Scene, workers int) (*World, error) { return CompileAs(s, nil, workers) }
 
-// CompileParts is Compile with what each object does; nil for all fixed.
-func CompileParts(s *scene.Scene, parts []Part, workers int) (*World, error) {
-	w := &World{S: s, channels: make([]uint8, len(s.Objects)), parts: parts}
+// CompileAs is Compile with what each object does; nil for all fixed.
+func CompileAs(s *scene.Scene, duties []Duty, workers int) (*World, error) {
+	w := &World{S: s, channels: make([]uint8, len(s.Objects)), duties: duties}
 	for i := range w.channels {
 		w.channels[i] = 0xff
 	}
 	var err error
-	if w.opaque, err = w.build(workers, func(p Part, special bool) bool { return p == Fixed && !special }); err != nil {
+	if w.opaque, err = w.build(workers, func(d Duty, special bool) bool { return d == Fixed && !special }); err != nil {
 		return nil, err
 	}
 	return w, w.others(workers)
@@ -122,25 +122,25 @@ func (w *World) Painted(s *scene.Scene) *World {
 }
 
 func (w *World) others(workers int) (err error) {
-	if w.special, err = w.build(workers, func(p Part, special bool) bool { return p <= Moving && special }); err != nil {
+	if w.special, err = w.build(workers, func(d Duty, special bool) bool { return d <= Moving && special }); err != nil {
 		return err
 	}
-	if w.moving, err = w.build(workers, func(p Part, special bool) bool { return p == Moving && !special }); err != nil {
+	if w.moving, err = w.build(workers, func(d Duty, special bool) bool { return d == Moving && !special }); err != nil {
 		return err
 	}
-	w.blocking, err = w.build(workers, func(p Part, _ bool) bool { return p == Blocking })
+	w.blocking, err = w.build(workers, func(d Duty, _ bool) bool { return d == Blocking })
 	return err
 }
 
 // build makes the tree of the triangles that belong.
-func (w *World) build(workers int, belongs func(p Part, special bool) bool) (t tree, err error) {
+func (w *World) build(workers int, belongs func(d Duty, special bool) bool) (t tree, err error) {
 	var index []uint32
 	for k, m := range w.S.Mat {
-		part := Fixed
-		if w.parts != nil {
-			part = w.parts[w.S.Obj[k]]
+		duty := Fixed
+		if w.duties != nil {
+			duty = w.duties[w.S.Obj[k]]
 		}
-		if belongs(part, w.S.Materials[m].Special()) {
+		if belongs(duty, w.S.Materials[m].Special()) {
 			a, b, c := w.S.Corner(uint32(k))
 			index = append(index, a, b, c)
 			t.id = append(t.id, uint32(k))
@@ -294,7 +294,7 @@ func (t *Tracer) Passes(p, n, d vec.V3, dist float32) vec.V3 {
 }
 
 // Casts tells the objects that cast shadow: all but what is not there.
-func (w *World) Casts(object int) bool { return w.parts == nil || w.parts[object] != Gone }
+func (w *World) Casts(object int) bool { return w.duties == nil || w.duties[object] != Gone }
 
 // Channels that may light an object.
 func (w *World) Channels(object uint32) uint8 { return w.channels[object] }
