@@ -209,16 +209,6 @@ func (f *frame) shot(t *sight, lamps []*lamps.Lamp) *Frame {
 	return out
 }
 
-// Complete reports whether each of the lamps has a layer.
-func (f *Frame) Complete(lamps []*lamps.Lamp) bool {
-	for _, l := range lamps {
-		if f.layers[l.Key] == nil {
-			return false
-		}
-	}
-	return len(lamps) > 0
-}
-
 // Compose adds up the layers of the lamps, in cd/m2. only, when not empty, names the
 // only lights that count, on even if they are off.
 func (f *Frame) Compose(lamps []*lamps.Lamp, only map[string]bool) []float32 {

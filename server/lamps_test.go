@@ -112,7 +112,7 @@ func TestQuestionsAboutLamps(t *testing.T) {
 
 	var moods []ask.MoodPicture
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/moods", ask.RigAsk{Gaze: gaze, Subject: "figure"}, &moods))
-	require.Len(t, moods, len(rig.Names()))
+	require.Len(t, moods, len(rig.Moods()))
 	im, err := png.Decode(bytes.NewReader(moods[0].PNG))
 	require.NoError(t, err)
 	require.Equal(t, image.Pt(104, 128), im.Bounds().Size())

@@ -4,10 +4,7 @@
 package colour
 
 import (
-	"fmt"
 	"math"
-	"strconv"
-	"strings"
 
 	"willowherb/core/vec"
 )
@@ -87,8 +84,8 @@ func BlackBodyXYZ(kelvin float64) [3]float64 {
 	return [3]float64{s[0] / s[1], 1, s[2] / s[1]}
 }
 
-// BlackBodyXY returns the CIE 1931 chromaticity of a black body.
-func BlackBodyXY(kelvin float64) (x, y float64) {
+// blackBodyXY returns the CIE 1931 chromaticity of a black body.
+func blackBodyXY(kelvin float64) (x, y float64) {
 	c := BlackBodyXYZ(kelvin)
 	s := c[0] + c[1] + c[2]
 	return c[0] / s, c[1] / s
@@ -152,25 +149,4 @@ func DecodeSRGB(v float64) float64 {
 		return v / 12.92
 	}
 	return math.Pow((v+0.055)/1.055, 2.4)
-}
-
-// ParseHex reads "#rrggbb" as an sRGB colour and returns it linear.
-func ParseHex(s string) (RGB, error) {
-	h := strings.TrimPrefix(s, "#")
-	n, err := strconv.ParseUint(h, 16, 32)
-	if err != nil || len(h) != 6 {
-		return RGB{}, fmt.Errorf("%q is not a colour: write six hex digits such as #ffb46b", s)
-	}
-	return RGB{DecodeSRGB(float64(n>>16) / 255), DecodeSRGB(float64(n>>8&255) / 255), DecodeSRGB(float64(n&255) / 255)}, nil
-}
-
-// Hex writes a linear colour as sRGB "#rrggbb", scaled so that its largest
-// component is full when it would clip.
-func Hex(c RGB) string {
-	m := max(c[0], c[1], c[2])
-	if m <= 1 {
-		m = 1
-	}
-	q := func(v float64) int { return int(math.Round(255 * EncodeSRGB(v/m))) }
-	return fmt.Sprintf("#%02x%02x%02x", q(c[0]), q(c[1]), q(c[2]))
 }

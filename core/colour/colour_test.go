@@ -13,7 +13,7 @@ func TestBlackBodyChromaticity(t *testing.T) {
 		{2856, 0.4476, 0.4074},
 		{6500, 0.3135, 0.3237},
 	} {
-		x, y := BlackBodyXY(c.k)
+		x, y := blackBodyXY(c.k)
 		require.InDelta(t, c.x, x, 0.0004, "x at %g K", c.k)
 		require.InDelta(t, c.y, y, 0.0004, "y at %g K", c.k)
 	}
@@ -38,14 +38,4 @@ func TestNearestKelvinFindsTheTemperatureBack(t *testing.T) {
 	for _, k := range []float64{2200, 2856, 4000, 5600, 6500, 9000} {
 		require.InEpsilon(t, k, NearestKelvin(Temperature(k)), 0.01, "%g K", k)
 	}
-}
-
-func TestHexRoundTrip(t *testing.T) {
-	for _, s := range []string{"#000000", "#ffb46b", "#0a60ff", "#ffffff"} {
-		c, err := ParseHex(s)
-		require.NoError(t, err)
-		require.Equal(t, s, Hex(c))
-	}
-	_, err := ParseHex("#12345")
-	require.ErrorContains(t, err, "six hex digits")
 }

@@ -45,15 +45,6 @@ type Maps struct {
 	aim   vec.V3
 }
 
-// Texels is how many texels all maps have.
-func (m *Maps) Texels() int {
-	n := 0
-	for i := range m.faces {
-		n += len(m.faces[i].depth)
-	}
-	return n
-}
-
 // Draw draws a light's maps; the view places a sun's cascades.
 func Draw(ctx context.Context, w *world.World, l *light.Light, s Settings, v world.Camera, aspect float64, workers int) (*Maps, error) {
 	m := &Maps{sun: l.Distant(), eye: v.Eye, aim: v.Aim.Norm()}

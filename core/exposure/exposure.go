@@ -48,14 +48,6 @@ func (c Curve) Map(x float64) float64 {
 	return min(Middle+span*t*(1+t/(w*w))/(1+t), 1)
 }
 
-// Clip returns how many stops above middle grey the curve reaches white.
-func (c Curve) Clip() float64 {
-	if c == Shoulder {
-		return WhiteStops
-	}
-	return math.Log2(1 / Middle)
-}
-
 // Display returns how a luminance of the scene is shown, from 0 to 1: exposed at ev,
 // through the curve, coded as sRGB. It is what errors are measured in.
 func Display(c Curve, ev float64) func(luminance float64) float64 {

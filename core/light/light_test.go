@@ -39,7 +39,7 @@ func TestClosedForms(t *testing.T) {
 	spot.SetCone(0.3, 0.5)
 	edge := spot
 	edge.Aim = vec.New(math.Sin(0.4), -math.Cos(0.4), 0)
-	ramp := photometry.ConeFalloff(math.Cos(0.4), math.Cos(0.3), math.Cos(0.5))
+	ramp := math.Pow((math.Cos(0.4)-math.Cos(0.5))/(math.Cos(0.3)-math.Cos(0.5)), 2)
 	for _, c := range []struct {
 		name string
 		l    Light

@@ -23,13 +23,10 @@ func PointLumen(i Candela) Lumen { return Lumen(float64(i) * 4 * math.Pi) }
 // AreaNit returns the luminance of a one-sided diffuse area: F = pi L A.
 func AreaNit(f Lumen, area float64) Nit { return Nit(float64(f) / (math.Pi * area)) }
 
-// AreaLumen inverts AreaNit.
-func AreaLumen(l Nit, area float64) Lumen { return Lumen(float64(l) * math.Pi * area) }
-
-// ConeFalloff is the soft edge of a spot: 1 inside inner, 0 outside outer, and
+// coneFalloff is the soft edge of a spot: 1 inside inner, 0 outside outer, and
 // the square of the linear ramp of the cosine between (KHR_lights_punctual,
 // "Inner and Outer Cone Angles").
-func ConeFalloff(cosAngle, cosInner, cosOuter float64) float64 {
+func coneFalloff(cosAngle, cosInner, cosOuter float64) float64 {
 	if cosAngle >= cosInner {
 		return 1
 	}
@@ -40,7 +37,7 @@ func ConeFalloff(cosAngle, cosInner, cosOuter float64) float64 {
 	return a * a
 }
 
-// ConeSolidAngle integrates ConeFalloff over the sphere: 2 pi times the flat
+// ConeSolidAngle integrates coneFalloff over the sphere: 2 pi times the flat
 // inner cap plus the integral of a^2 over the ramp, which is a third of its
 // width. With inner = outer it is the hard cone, 2 pi (1 - cos t). 1 - cos is taken
 // from the half-angle, which keeps the digits of narrow cones.
@@ -60,17 +57,6 @@ func SpotLumen(i Candela, inner, outer float64) Lumen {
 	return Lumen(float64(i) * ConeSolidAngle(inner, outer))
 }
 
-// RangeWindow is the factor that brings an imported light smoothly to nothing
-// at its range: clamp(1 - (d/range)^4, 0, 1); range 0 means none
-// (KHR_lights_punctual, "Range Property").
-func RangeWindow(d, r float64) float64 {
-	if r <= 0 {
-		return 1
-	}
-	q := d / r
-	return min(max(1-q*q*q*q, 0), 1)
-}
-
 // RectIlluminance is the illuminance below the corner of a parallel rectangle
 // a by b at distance c with luminance l (form factor of a parallel rectangle
 // over a differential element; Howell, configuration factor B-3).
@@ -85,13 +71,6 @@ func RectIlluminance(l Nit, a, b, c float64) Lux {
 // at distance d: E = pi L r^2 / (r^2 + d^2).
 func DiscIlluminance(l Nit, r, d float64) Lux {
 	return Lux(math.Pi * float64(l) * r * r / (r*r + d*d))
-}
-
-// SunLuminance returns the luminance of a disc of angular diameter degrees that
-// gives e lux at normal incidence: E = pi L sin^2(half angle).
-func SunLuminance(e Lux, diameterDeg float64) Nit {
-	s := math.Sin(diameterDeg / 2 * math.Pi / 180)
-	return Nit(float64(e) / (math.Pi * s * s))
 }
 
 // EV100 of a camera: log2(N^2/t * 100/S) (ISO 2720, reflected light K = 12.5).

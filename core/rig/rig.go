@@ -260,15 +260,6 @@ func Moods() []Template {
 	}
 }
 
-// Names of the moods, in order.
-func Names() []string {
-	var out []string
-	for _, t := range Moods() {
-		out = append(out, t.Name)
-	}
-	return out
-}
-
 // Mood finds one by its name.
 func Mood(name string) (Template, bool) {
 	all := Moods()

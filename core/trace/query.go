@@ -46,9 +46,6 @@ func NewTracer(t *Tree) *Tracer {
 	return tr
 }
 
-// Vectorised reports whether queries use AVX2 on this machine and build.
-func Vectorised() bool { return vectorised }
-
 // First finds the nearest triangle on the ray.
 func (tr *Tracer) First(r *Ray, h *Hit) bool {
 	if tr.nodes == nil {
