@@ -66,7 +66,8 @@ func (b *tab) stopsOf(light string) string {
 // row puts the keyboard on a light's row.
 func (b *tab) row(light string) {
 	b.t.Helper()
-	js[bool](b, `(document.querySelector('[data-light="`+light+`"]').focus(), true)`)
+	// A row that is made anew under the hand loses it: it is taken until it stays.
+	b.until("the row of "+light, `(e => e && (document.activeElement === e || (e.focus(), false)))(document.querySelector('[data-light="`+light+`"]'))`)
 }
 
 // drag moves the light's stops slider by the given stops with the mouse.

@@ -173,8 +173,8 @@ func TestMaskedSignShinesThroughNoHole(t *testing.T) {
 }
 
 // Every way of finding a light finds the same of it: on matt and on glossy floors, from
-// every kind of light that can be met, with a blocker before half of it. 2 %: four
-// standard errors of the noisiest.
+// every kind of light that can be met, with a blocker before half of it. 2.5 %, and 5 % for what is
+// only met: four standard errors of the noisiest.
 func TestAskingAndMeetingAgree(t *testing.T) {
 	kinds := map[string]*light.Light{
 		"ball":  {Kind: light.Point, Pos: vec.V3{Y: 1.2}, Radius: 0.5},

@@ -322,17 +322,27 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       done()
     })
     if (map || moving) return
+    let off = false
     const t = setTimeout(() => {
       composite.settle()
       if (neutral(way)) return
-      useLook.setState({ histogram: histogram(composite.read(0, 0, composite.width, composite.height)) })
+      void composite.read(0, 0, composite.width, composite.height).then((rgba) => off || useLook.setState({ histogram: histogram(rgba) }))
     }, 120)
-    return () => clearTimeout(t)
+    return () => {
+      off = true
+      clearTimeout(t)
+    }
   }, [composite, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, aside, base, view])
 
   const aspect = cameraOf?.aspect ?? 16 / 9
   const size = useFit(box, aspect)
   const navigation = useNavigation(canvas)
+
+  const colourAt = async (x: number, y: number): Promise<RGB | null> => {
+    if (!composite || shown !== sight || map) return null
+    const p = await composite.read(Math.floor(x * composite.width), Math.floor(y * composite.height), 1, 1)
+    return p.length < 3 ? null : [p[0] ?? 0, p[1] ?? 0, p[2] ?? 0]
+  }
 
   const point = (e: React.PointerEvent) => {
     if (!composite || !canvas.current || !shown || !cameraOf || moving) return
@@ -345,13 +355,15 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     const here = under(cameraOf, x, y)
     useLook.setState({ under: here ? String(here.object) : '' })
     if (map || shown !== sight || astray) return
-    const p = composite.read(Math.floor(x * composite.width), Math.floor(y * composite.height), 1, 1)
-    const l = luminance([p[0] ?? 0, p[1] ?? 0, p[2] ?? 0])
-    if (neutral(way)) useLook.setState({ spot: null, spotLux: (l * Math.PI) / 0.18 })
-    else {
-      useLook.setState({ spot: l, spotLux: null })
-      luxAtRest()
-    }
+    void colourAt(x, y).then((c) => {
+      if (!c || pointer.at?.x !== x || pointer.at.y !== y) return // it has moved on
+      const l = luminance(c)
+      if (neutral(way)) useLook.setState({ spot: null, spotLux: (l * Math.PI) / 0.18 })
+      else {
+        useLook.setState({ spot: l, spotLux: null })
+        luxAtRest()
+      }
+    })
   }
 
   const steps = legend(way, ev)
@@ -377,13 +389,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         {((aside && split === 'wipe' && !asDrawn(way)) || way === 'beside') && <Wipe at={wipe} />}
         {cameraOf && doc && <Overlay camera={cameraOf} doc={doc} warmth={warmth} width={size.width} height={size.height} />}
         {cameraOf && doc && (
-          <ToolLayer
-            colourAt={(x, y) => {
-              if (!composite || shown !== sight || map) return null
-              const p = composite.read(Math.floor(x * composite.width), Math.floor(y * composite.height), 1, 1)
-              return [p[0] ?? 0, p[1] ?? 0, p[2] ?? 0]
-            }}
-          />
+          <ToolLayer colourAt={colourAt} />
         )}
         {steps.length > 0 && (
           <ol className="legend" aria-label={`Legend: ${waySpecs[way].name}`}>

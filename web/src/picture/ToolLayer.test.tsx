@@ -23,7 +23,7 @@ beforeEach(() => {
   useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [], lamps: {}, draftLamps: null })
   place.mockReset()
   act(() => endTool(true))
-  render(<ToolLayer colourAt={(x) => (x > 0.5 ? [2, 1, 0.5] : [0, 0, 0])} />)
+  render(<ToolLayer colourAt={(x) => Promise.resolve(x > 0.5 ? [2, 1, 0.5] : [0, 0, 0])} />)
 })
 afterEach(cleanup)
 
@@ -104,5 +104,5 @@ test('a colour is picked from the picture, and dark places have none', async () 
   await waitFor(() => expect(screen.getByRole('status').textContent).toContain('no light to take a colour from'))
   fireEvent.pointerUp(layer(), at(0.8, 0.5))
   // 2, 1, 0.5 has the luminance 1.1765.
-  expect(now().colour.rgb?.map((v) => +v.toFixed(2))).toEqual([1.7, 0.85, 0.42])
+  await vi.waitFor(() => expect(now().colour.rgb?.map((v) => +v.toFixed(2))).toEqual([1.7, 0.85, 0.42]))
 })

@@ -26,7 +26,7 @@ function wordsOf(p: Placed): string {
 }
 
 /** ToolLayer lies over the picture while a tool is in hand: the pointer shows what a click would do. */
-export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => RGB | null }) {
+export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Promise<RGB | null> }) {
   const { kind, light, first, words, able } = useTool()
   const doc = useSetup((s) => s.doc)
   const box = useRef<HTMLDivElement>(null)
@@ -109,8 +109,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => RG
         if (!box.current || e.buttons > 1) return
         const p = where(e, box.current)
         if (kind === 'colour') {
-          const c = colourAt(p.x, p.y)
-          useTool.setState({ able: Boolean(c && luminance(c) > 0), words: '' })
+          void colourAt(p.x, p.y).then((c) => useTool.getState().kind === 'colour' && useTool.setState({ able: Boolean(c && luminance(c) > 0), words: '' }))
           return
         }
         question(p, false)
@@ -121,15 +120,16 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => RG
         e.stopPropagation()
         const p = where(e, box.current)
         if (kind === 'colour') {
-          const c = colourAt(p.x, p.y)
-          const l = doc?.lights[light]
-          if (!c || !l || !(luminance(c) > 0)) {
-            useTool.setState({ words: 'There is no light to take a colour from.', able: false })
-            return
-          }
-          endTool()
-          const y = luminance(c)
-          deeds.rgb(light, l, c.map((v) => Math.round((Math.max(v, 0) / y) * 1e4) / 1e4) as RGB)
+          void colourAt(p.x, p.y).then((c) => {
+            const l = doc?.lights[light]
+            if (!c || !l || !(luminance(c) > 0)) {
+              useTool.setState({ words: 'There is no light to take a colour from.', able: false })
+              return
+            }
+            endTool()
+            const y = luminance(c)
+            deeds.rgb(light, l, c.map((v) => Math.round((Math.max(v, 0) / y) * 1e4) / 1e4) as RGB)
+          })
         } else if (spec?.then && !first) void begin(p)
         else question(p, true)
       }}

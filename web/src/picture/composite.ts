@@ -420,13 +420,27 @@ export class Composite {
     for (const s of [this.a, this.b]) if (s.deltas > 0) s.parts.clear()
   }
 
-  /** read returns scene-linear RGBA in cd/m2 of a part of the picture, rows from the top. */
-  read(x: number, y: number, w: number, h: number): Float32Array {
+  /** read gives scene-linear RGBA in cd/m2 of a part of the picture, rows from the top, once
+   * the graphics processor has it: nothing waits for it meanwhile. Empty while there is no
+   * picture. */
+  async read(x: number, y: number, w: number, h: number): Promise<Float32Array> {
     const gl = this.gl
+    if (!this.a.texture || w < 1 || h < 1) return new Float32Array(0)
     const out = new Float32Array(4 * w * h)
-    if (!this.a.texture) return out
+    const kept = gl.createBuffer()
+    gl.bindBuffer(gl.PIXEL_PACK_BUFFER, kept)
+    gl.bufferData(gl.PIXEL_PACK_BUFFER, out.byteLength, gl.STREAM_READ)
     gl.bindFramebuffer(gl.FRAMEBUFFER, this.a.target)
-    gl.readPixels(x, y, w, h, gl.RGBA, gl.FLOAT, out)
+    gl.readPixels(x, y, w, h, gl.RGBA, gl.FLOAT, 0)
+    gl.bindBuffer(gl.PIXEL_PACK_BUFFER, null)
+    const done = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0)
+    gl.flush()
+    while (done && !gl.isContextLost() && gl.clientWaitSync(done, 0, 0) === gl.TIMEOUT_EXPIRED) await new Promise((r) => setTimeout(r, 4))
+    gl.deleteSync(done)
+    gl.bindBuffer(gl.PIXEL_PACK_BUFFER, kept)
+    if (!gl.isContextLost()) gl.getBufferSubData(gl.PIXEL_PACK_BUFFER, 0, out)
+    gl.bindBuffer(gl.PIXEL_PACK_BUFFER, null)
+    gl.deleteBuffer(kept)
     return out
   }
 }
