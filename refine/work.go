@@ -296,10 +296,16 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.L
 	var soft []filter.Noisy
 	var gaps [][]float32
 	light := make([][film.Kinds][]float32, len(lamps))
+	with := make([][film.Kinds]film.Kind, len(lamps)) // the kind whose picture each goes to
 	for i, l := range lamps {
 		widths := f.widths(l, samples)
 		for kind := range film.Kinds {
-			if kind != film.Direct && !sums[i].Has(kind) {
+			with[i][kind] = kind
+			if soft, ok := kind.Softly(); ok && widths[soft] == widths[kind] && light[i][soft] != nil {
+				with[i][kind] = soft // filtered alike: added up before
+				continue
+			}
+			if kind != film.Direct && kind != film.Bounced && !sums[i].Has(kind) {
 				continue // black
 			}
 			pic := make([]float32, n)
@@ -314,8 +320,8 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.L
 	}
 	err := spread.Over(ctx, len(lamps), workers, func(i int) {
 		for kind := range film.Kinds {
-			if light[i][kind] != nil {
-				sums[i].Average(kind, vec.Splat(1), light[i][kind])
+			if pic := light[i][with[i][kind]]; pic != nil {
+				sums[i].Average(kind, vec.Splat(1), pic)
 			}
 		}
 	})

@@ -39,6 +39,17 @@ var (
 // BySurfaces reports whether the kind comes by way of other surfaces.
 func (k Kind) BySurfaces() bool { return k == Bounced || k == BouncedSharp }
 
+// Softly returns the kind that a kind of what smooth surfaces show belongs to.
+func (k Kind) Softly() (soft Kind, ok bool) {
+	switch k {
+	case DirectSharp:
+		return Direct, true
+	case BouncedSharp:
+		return Bounced, true
+	}
+	return k, false
+}
+
 // TileSize is the side of the square in which passes do their work.
 const TileSize = 32
 

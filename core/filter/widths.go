@@ -5,6 +5,9 @@ import "willowherb/core/film"
 // Widths is in how many levels each kind of a layer is filtered; 0: not at all.
 type Widths [film.Kinds]int
 
+// few is the number of samples under which everything is filtered.
+const few = 4
+
 // Frame says how a picture was sampled, as far as filtering goes.
 type Frame struct {
 	Samples int
@@ -32,7 +35,8 @@ func levels(samples int) int {
 // gives by bounces is soft; so is the direct light of what shines itself (sky, emissive
 // surfaces). Lamps' direct light keeps the edges of its shadows, and what smooth
 // surfaces show keeps its own, but for the first samples: better soft at first than
-// speckled.
+// speckled. What smooth surfaces show is then filtered as the rest is, so that the two can
+// be added up before.
 func (f Frame) Widths(shows bool) (w Widths) {
 	wide := func(samples int) int {
 		n := levels(samples)
@@ -43,7 +47,7 @@ func (f Frame) Widths(shows bool) (w Widths) {
 	}
 	first := func(samples int) int {
 		switch {
-		case samples >= 4:
+		case samples >= few:
 			return 0
 		case f.Smaller > 0:
 			return 1
@@ -54,10 +58,15 @@ func (f Frame) Widths(shows bool) (w Widths) {
 	if f.Sparse {
 		bounced /= 4
 	}
-	w[film.Bounced], w[film.BouncedSharp] = wide(bounced), first(bounced)
-	w[film.Direct], w[film.DirectSharp] = first(f.Samples), first(f.Samples)
-	if shows {
+	w[film.Bounced] = wide(bounced)
+	if w[film.Direct] = first(f.Samples); shows {
 		w[film.Direct] = wide(f.Samples)
+	}
+	if bounced < few {
+		w[film.BouncedSharp] = w[film.Bounced]
+	}
+	if f.Samples < few {
+		w[film.DirectSharp] = w[film.Direct]
 	}
 	return w
 }

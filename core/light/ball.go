@@ -130,6 +130,7 @@ func (spot) perLumen(l *Light) float64 {
 type cone struct {
 	inner, outer       float64
 	verInner, verOuter float32
+	least              float32 // square of the outer cosine, or a little less
 }
 
 // versine is one minus the cosine of an angle.
@@ -137,7 +138,7 @@ func versine(a float64) float64 { s := math.Sin(a / 2); return 2 * s * s }
 
 // SetCone fills a spot's cone from half-angles in radians.
 func (l *Light) SetCone(inner, outer float64) {
-	l.cone = cone{inner, outer, float32(versine(inner)), float32(versine(outer))}
+	l.cone = cone{inner, outer, float32(versine(inner)), float32(versine(outer)), float32(math.Pow(math.Cos(outer), 2) - 1e-5)}
 }
 
 // falloff is the share of the intensity in the unit direction w
@@ -157,7 +158,6 @@ func (c *cone) falloff(w, aim vec.V3) float32 {
 
 // reaches is generous by some units in the last place.
 func (c *cone) reaches(d, aim vec.V3) bool {
-	w := d.Norm()
-	e := w.Sub(aim)
-	return e.Dot(e)/2 <= c.verOuter*1.001+1e-6 && d.Dot(aim) > 0
+	k := d.Dot(aim)
+	return k > 0 && k*k >= c.least*d.Dot(d)
 }

@@ -128,6 +128,9 @@ func (l *Light) SurfacePdf(dist, cos float32) float32 {
 
 // Materials lists the material numbers of an emissive light's triangles.
 func (l *Light) Materials() []uint16 {
+	if len(l.lit.tris) == 0 {
+		return nil
+	}
 	var out []uint16
 	seen := map[uint16]bool{}
 	for _, t := range l.lit.tris {

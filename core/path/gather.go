@@ -78,7 +78,7 @@ type offered struct {
 
 // offer draws light l, number i, at a vertex with its chance.
 func (w *Walker) offer(i int, l *light.Light, v *Vertex, o *offered) (ok bool) {
-	if l.Channels&v.Channels == 0 || !l.Reaches(v.P.Pos, v.F.N) && !l.Reaches(v.P.Pos, v.F.Ng) {
+	if l.Channels&v.Channels == 0 || !l.Reaches(v.P.Pos, v.F.N) && (v.F.N == v.F.Ng || !l.Reaches(v.P.Pos, v.F.Ng)) {
 		return false
 	}
 	depth := v.From.Depth

@@ -116,7 +116,7 @@ func Passing(s *scene.Scene, m *scene.Material, p *scene.SurfacePoint, d vec.V3)
 	if k.clear == 0 {
 		return vec.V3{}
 	}
-	l := dielectric{k.d0.Max(), k.spec, rowOf(alphaOf(k.rough))}
+	l := dielectric{k.d0.Max(), k.spec, rowOf(alphaOf(k.rough)), table()}
 	return k.base.Scale(k.clear * (1 - l.albedo(float32(math.Abs(float64(d.Dot(p.Ng)))))))
 }
 
@@ -144,7 +144,7 @@ func (f *Surface) setup(k *look, wo vec.V3) {
 	f.Diffuse = k.base.Scale((1 - k.metal) * (1 - k.clear))
 	f.F0 = vec.Lerp(k.d0, k.base, k.metal)
 	f.F90 = k.spec + k.metal*(1-k.spec)
-	f.diel = dielectric{k.d0.Max(), k.spec, 0}
+	f.diel = dielectric{f0: k.d0.Max(), f90: k.spec}
 	f.polish(alphaOf(k.rough))
 }
 
@@ -156,6 +156,7 @@ func (f *Surface) polish(alpha float32) {
 		return
 	}
 	t := table()
+	f.diel.t = t
 	a, b := t.at(columnOf(f.wo.Z), f.diel.row)
 	f.comp = vec.Splat(1).Add(f.F0.Scale(1/(a+b) - 1))
 	fr := f.F0.Scale(a).Add(vec.Splat(f.F90 * b)).Mul(f.comp).Max()
@@ -374,7 +375,10 @@ func Albedo(cos, alpha float32) float32 {
 }
 
 // dielectric is the clear face over a matt part; row is its roughness in the table.
-type dielectric struct{ f0, f90, row float32 }
+type dielectric struct {
+	f0, f90, row float32
+	t            *albedos
+}
 
 // of is what the face sends back where a lobe's albedo has these parts.
 func (d *dielectric) of(a, b float32) float32 {
@@ -382,7 +386,7 @@ func (d *dielectric) of(a, b float32) float32 {
 }
 
 // albedo is what the face sends back of light that comes under this cosine.
-func (d *dielectric) albedo(cos float32) float32 { return d.of(table().at(columnOf(cos), d.row)) }
+func (d *dielectric) albedo(cos float32) float32 { return d.of(d.t.at(columnOf(cos), d.row)) }
 
 // mean is what it sends back of light that comes evenly from everywhere.
 func (d *dielectric) mean(t *albedos) float32 {
