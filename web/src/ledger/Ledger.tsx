@@ -256,8 +256,8 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
                     open={!closed.has(item.id)}
                     toggle={() => setClosed((c) => new Set(c.has(item.id) ? [...c].filter((x) => x !== item.id) : [...c, item.id]))}
                     share={item.members.some((i) => facts.g[i]) ? sum(item.members, (i) => facts.g[i]?.share ?? 0) : undefined}
-                    costs={sum(item.members, (i) => facts.costs[i]?.ms ?? 0)}
-                    mb={sum(item.members, (i) => facts.costs[i]?.mb ?? 0)}
+                    costs={item.members.some((i) => facts.costs[i]) ? sum(item.members, (i) => facts.costs[i]?.ms ?? 0) : undefined}
+                    mb={item.members.some((i) => facts.costs[i]) ? sum(item.members, (i) => facts.costs[i]?.mb ?? 0) : undefined}
                     alone={item.members.length > 0 && item.members.every((i) => alone.has(i))}
                     members={item.members}
                   />
@@ -614,8 +614,8 @@ interface GroupProps {
   open: boolean
   toggle: () => void
   share: number | undefined
-  costs: number
-  mb: number
+  costs: number | undefined
+  mb: number | undefined
   alone: boolean
   members: string[]
 }
@@ -668,7 +668,7 @@ function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs,
         ) : c === 'costs' ? (
           <span key={c} className="costs">{ms(costs)}</span>
         ) : c === 'mb' ? (
-          <span key={c} className="costs">{mb.toFixed(1)}</span>
+          <span key={c} className="costs">{mb?.toFixed(1)}</span>
         ) : (
           <span key={c} />
         ),
