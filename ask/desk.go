@@ -10,6 +10,7 @@ import (
 	"slices"
 
 	"willowherb/core/budget"
+	"willowherb/core/contrast"
 	"willowherb/core/drawn"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
@@ -84,7 +85,7 @@ func (d *Desk) Weigh(ctx context.Context, p *refine.Pictures, q Point) (a *weigh
 
 // Contrast measures how the figure that an object belongs to stands out in the
 // finest picture of a sight, as it is exposed at ev.
-func (d *Desk) Contrast(ctx context.Context, p *refine.Pictures, sight string, object int, ev float64) (c weigh.Contrast, ok bool, err error) {
+func (d *Desk) Contrast(ctx context.Context, p *refine.Pictures, sight string, object int, ev float64) (c contrast.Contrast, ok bool, err error) {
 	s, err := p.Shot(ctx)
 	if err != nil {
 		return c, false, err
@@ -109,20 +110,20 @@ func (d *Desk) Contrast(ctx context.Context, p *refine.Pictures, sight string, o
 	for i, tri := range f.Guide.Tri {
 		inside[i] = tri != math.MaxUint32 && part[sc.Obj[tri]]
 	}
-	c, ok = weigh.Outline(inside, f.Compose(s.Lamps, nil), f.W, f.H, max(f.H/90, 2), ev, exposure.Curve(s.Doc.Curve))
+	c, ok = contrast.Outline(inside, f.Compose(s.Lamps, nil), f.W, f.H, max(f.H/90, 2), ev, exposure.Curve(s.Doc.Curve))
 	c.Figure = name
 	return c, ok, nil
 }
 
 // Notice says for every view and every light that is on how much an eye would
 // notice it gone, measured on the thumbnails' pictures, one at a time.
-func (d *Desk) Notice(ctx context.Context, p *refine.Pictures) (map[string]map[string]weigh.Notice, error) {
+func (d *Desk) Notice(ctx context.Context, p *refine.Pictures) (map[string]map[string]contrast.Notice, error) {
 	s, err := p.Shot(ctx)
 	if err != nil {
 		return nil, err
 	}
 	curve := exposure.Curve(s.Doc.Curve)
-	out := map[string]map[string]weigh.Notice{}
+	out := map[string]map[string]contrast.Notice{}
 	var without []float32
 	for id, v := range s.Doc.Views {
 		f := s.View(id, s.Lamps, plan.Thumb)
@@ -130,7 +131,7 @@ func (d *Desk) Notice(ctx context.Context, p *refine.Pictures) (map[string]map[s
 			continue
 		}
 		all := f.Compose(s.Lamps, nil)
-		out[id] = map[string]weigh.Notice{}
+		out[id] = map[string]contrast.Notice{}
 		for _, l := range s.Lamps {
 			if l.Off {
 				continue
@@ -143,7 +144,7 @@ func (d *Desk) Notice(ctx context.Context, p *refine.Pictures) (map[string]map[s
 			for i := range without {
 				without[i] = max(without[i], 0)
 			}
-			out[id][l.ID] = weigh.Compare(all, without, v.EV, v.EV, curve, curve)
+			out[id][l.ID] = contrast.Compare(all, without, v.EV, v.EV, curve, curve)
 		}
 	}
 	return out, nil
@@ -269,7 +270,7 @@ func (d *Desk) Small(s *refine.Shot, id string) ([]byte, error) {
 // Compare measures how the picture of a sight differs between two states; nil is
 // the present one. Each is exposed as its own document exposes the view. ok is
 // false while a layer is missing.
-func (d *Desk) Compare(ctx context.Context, p *refine.Pictures, sight, view string, a, b *setup.Setup) (n weigh.Notice, ok bool, err error) {
+func (d *Desk) Compare(ctx context.Context, p *refine.Pictures, sight, view string, a, b *setup.Setup) (n contrast.Notice, ok bool, err error) {
 	s, err := p.Shot(ctx)
 	if err != nil {
 		return n, false, err
@@ -305,7 +306,7 @@ func (d *Desk) Compare(ctx context.Context, p *refine.Pictures, sight, view stri
 			sides[i].ev = f.EV
 		}
 	}
-	return weigh.Compare(f.Compose(sides[0].lamps, nil), f.Compose(sides[1].lamps, nil), sides[0].ev, sides[1].ev, sides[0].curve, sides[1].curve), true, nil
+	return contrast.Compare(f.Compose(sides[0].lamps, nil), f.Compose(sides[1].lamps, nil), sides[0].ev, sides[1].ev, sides[0].curve, sides[1].curve), true, nil
 }
 
 // drawnLayer is a light's direct light in a frame as the target draws it, packed.

@@ -9,6 +9,7 @@ import (
 	"willowherb/ask"
 	"willowherb/core/checks"
 	"willowherb/core/colour"
+	"willowherb/core/contrast"
 	"willowherb/core/plot"
 	"willowherb/core/weigh"
 	"willowherb/refine"
@@ -124,7 +125,7 @@ func (s *Server) contrast(c fiber.Ctx) error {
 	if err != nil || !(ev >= -40 && ev <= 40) {
 		return wrong("no exposure is named")
 	}
-	return answer(s, c, false, func(p *refine.Pictures) (*weigh.Contrast, error) {
+	return answer(s, c, false, func(p *refine.Pictures) (*contrast.Contrast, error) {
 		a, ok, err := s.desk.Contrast(c.Context(), p, c.Query("sight"), object, ev)
 		if err != nil || !ok {
 			return nil, err

@@ -11,7 +11,6 @@ import (
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
-	"willowherb/ask"
 	"willowherb/blob"
 	"willowherb/core/edits"
 	"willowherb/core/exchange"
@@ -19,6 +18,7 @@ import (
 	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/core/staging"
+	"willowherb/core/still"
 	"willowherb/format/gltf"
 	"willowherb/journal"
 	"willowherb/store"
@@ -157,7 +157,7 @@ func (s *Server) importFile(c fiber.Ctx) error {
 	if err := doc.Validate(); err != nil {
 		return &gltf.Error{File: name, What: "its lights or cameras are out of bounds: " + strings.TrimPrefix(err.Error(), setup.ErrInvalid.Error()+": "), Remedy: "correct them and export again"}
 	}
-	if err := spread.Guard(func() error { ask.MeterViews(ctx, place, doc); return ctx.Err() }); err != nil {
+	if err := spread.Guard(func() error { still.MeterViews(ctx, place, doc); return ctx.Err() }); err != nil {
 		return err
 	}
 	hash, err := s.keep(ctx, blob.Place, file)

@@ -9,8 +9,8 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 	"willowherb/ask"
+	"willowherb/core/contrast"
 	"willowherb/core/setup"
-	"willowherb/core/weigh"
 	"willowherb/journal"
 	"willowherb/refine"
 	"willowherb/store"
@@ -217,7 +217,7 @@ func (s *Server) compare(c fiber.Ctx) error {
 	}
 	a, ok, err := s.desk.Compare(c.Context(), p, c.Query("sight"), c.Query("view"), docs[0], docs[1])
 	if errors.Is(err, ask.ErrUnknown) || err == nil && !ok {
-		return c.JSON((*weigh.Notice)(nil))
+		return c.JSON((*contrast.Notice)(nil))
 	}
 	if err != nil {
 		return err

@@ -4,21 +4,21 @@ import (
 	"context"
 
 	"willowherb/core/colour"
+	"willowherb/core/contrast"
 	"willowherb/core/light"
 	"willowherb/core/sampling"
 	"willowherb/core/spread"
 	"willowherb/core/surface"
 	"willowherb/core/vec"
-	"willowherb/core/weigh"
 )
 
 // Effect is what a lamp's shadow does to a view: how much an eye would notice it
 // gone, the share of the picture where it would (a difference over 2), and the
 // share of the lamp's direct light that it holds back.
 type Effect struct {
-	Notice weigh.Notice `json:"notice"`
-	Shows  float64      `json:"shows"`
-	Held   float64      `json:"held"`
+	Notice contrast.Notice `json:"notice"`
+	Shows  float64         `json:"shows"`
+	Held   float64         `json:"held"`
 }
 
 // ShadowEffect measures a lamp's shadow in a view: the light that it holds back is
@@ -61,8 +61,8 @@ func ShadowEffect(ctx context.Context, in *Input, v *View, lamp int, workers int
 		d, _ := v.Given[lamp].At(px)
 		arrives += colour.LuminanceOf(d)
 	}
-	e.Notice = weigh.Compare(now, without, v.EV, v.EV, v.Curve, v.Curve)
-	e.Shows = weigh.Differing(now, without, v.EV, v.Curve, 2)
+	e.Notice = contrast.Compare(now, without, v.EV, v.EV, v.Curve, v.Curve)
+	e.Shows = contrast.Differing(now, without, v.EV, v.Curve, 2)
 	if held+arrives > 0 {
 		e.Held = held / (held + arrives)
 	}

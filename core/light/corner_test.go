@@ -80,6 +80,16 @@ func TestFarSmallBalls(t *testing.T) {
 	}
 }
 
+// So does a thin tube far off.
+func TestFarThinTubes(t *testing.T) {
+	for _, c := range []struct{ radius, length, d float64 }{{0.01, 1, 30}, {0.01, 1.2, 200}, {0.005, 2, 500}} {
+		l := Light{Kind: Tube, Pos: vec.New(0, c.d, 0), Aim: vec.V3{Y: -1}, U: vec.V3{X: 1}, V: vec.V3{Z: 1}, Radius: float32(c.radius), Length: float32(c.length)}
+		l.Prepare()
+		e, se := illuminance(&l, vec.V3{}, up, 1<<14)
+		require.InDelta(t, 1/(c.d*c.d), e, max(4*se, 0.02/(c.d*c.d)), "%+v", c)
+	}
+}
+
 // Densities are densities: over all directions they come to one, no more and no less.
 func TestDensitiesComeToOne(t *testing.T) {
 	spot := Light{Kind: Spot, Pos: vec.V3{Y: 2}, Aim: vec.V3{Y: -1}, Radius: 0.6}

@@ -180,7 +180,10 @@ func (l *Light) tubePdf(p, d vec.V3) (pdf, enter float32) {
 	o := p.Sub(l.Pos)
 	oe, de := o.Sub(l.U.Scale(o.Dot(l.U))), d.Sub(l.U.Scale(d.Dot(l.U)))
 	a, b, c := de.Dot(de), oe.Dot(de), oe.Dot(oe)-l.Radius*l.Radius
-	if q := b*b - a*c; a > 1e-12 && c > 0 && q > 0 && b < 0 {
+	// How near the ray passes the axis, from a cross product: of the difference of large
+	// squares nothing would be left far off.
+	past := oe.Cross(de)
+	if q := a*l.Radius*l.Radius - past.Dot(past); a > 1e-12 && c > 0 && q > 0 && b < 0 {
 		t := c / (-b + float32(math.Sqrt(float64(q))))
 		if z := o.Dot(l.U) + t*d.Dot(l.U); z >= -l.Length/2 && z <= l.Length/2 {
 			enter = t

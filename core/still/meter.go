@@ -1,4 +1,4 @@
-package ask
+package still
 
 import (
 	"context"
@@ -9,7 +9,6 @@ import (
 	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
-	"willowherb/core/still"
 	"willowherb/core/world"
 )
 
@@ -31,7 +30,7 @@ func MeterViews(ctx context.Context, s *scene.Scene, doc *setup.Setup) {
 		}
 		v := doc.Views[id]
 		const width = 96
-		pic, err := still.Render(ctx, still.Order{World: w, Lamps: lamps, View: v.Camera(), W: width, H: max(int(width/v.Aspect), 2), Samples: 4})
+		pic, err := Render(ctx, Order{World: w, Lamps: lamps, View: v.Camera(), W: width, H: max(int(width/v.Aspect), 2), Samples: 4})
 		if err != nil {
 			return
 		}
