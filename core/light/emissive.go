@@ -93,22 +93,9 @@ func (emissive) sample(l *Light, p, _ vec.V3, u vec.V2) (s Sample, ok bool) {
 	b, c := inTriangle(u)
 	sp := l.lit.scene.PointAt(t, b, c)
 	m := &l.lit.scene.Materials[l.lit.scene.Mat[t]]
-	d := sp.Pos.Sub(p)
-	d2 := d.Dot(d)
-	if d2 == 0 {
+	if s, ok = facing(p, sp.Pos, sp.Ng, m.DoubleSided, total); !ok {
 		return s, false
 	}
-	s.Dist = float32(math.Sqrt(float64(d2)))
-	s.Dir = d.Scale(1 / s.Dist)
-	cos := -s.Dir.Dot(sp.Ng)
-	if m.DoubleSided && cos < 0 {
-		cos = -cos
-	}
-	if cos <= 1e-6 {
-		return s, false
-	}
-	s.Clear = s.Dist - slack(sp.Pos, cos, s.Dist)
-	s.Pdf = d2 / (cos * total)
 	s.Weight = l.lit.scene.Emission(m, &sp).Scale(l.lit.scene.Alpha(m, &sp) / s.Pdf)
 	return s, s.Weight != (vec.V3{})
 }

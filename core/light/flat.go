@@ -22,6 +22,18 @@ func (flat) within(l *Light, p, n vec.V3, extent float32) bool {
 
 // towards is the sample of the place q of a light of that area.
 func (flat) towards(l *Light, p, q vec.V3, area float32) (s Sample, ok bool) {
+	if s, ok = facing(p, q, l.Aim, l.TwoSided, area); !ok {
+		return s, false
+	}
+	k := l.filter(q, p)
+	s.Weight = k.Scale(l.shine / s.Pdf)
+	return s, k != (vec.V3{})
+}
+
+// facing is the way from p to the place q of a flat surface with normal n that was chosen
+// evenly from its area, but for what arrives; ok is false where that is edge on, or turned
+// away and does not shine to both sides.
+func facing(p, q, n vec.V3, both bool, area float32) (s Sample, ok bool) {
 	d := q.Sub(p)
 	d2 := d.Dot(d)
 	if d2 == 0 {
@@ -29,18 +41,16 @@ func (flat) towards(l *Light, p, q vec.V3, area float32) (s Sample, ok bool) {
 	}
 	s.Dist = float32(math.Sqrt(float64(d2)))
 	s.Dir = d.Scale(1 / s.Dist)
-	cos := -s.Dir.Dot(l.Aim)
-	if l.TwoSided && cos < 0 {
+	cos := -s.Dir.Dot(n)
+	if both && cos < 0 {
 		cos = -cos
 	}
 	if cos <= 1e-6 {
 		return s, false
 	}
 	s.Clear = s.Dist - slack(q, cos, s.Dist)
-	k := l.filter(q, p)
 	s.Pdf = d2 / (cos * area)
-	s.Weight = k.Scale(l.shine / s.Pdf)
-	return s, k != (vec.V3{})
+	return s, true
 }
 
 // meet finds where a ray passes the plane, at q from the light's middle; on tells
