@@ -10,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/colour"
+	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/filter"
 	"willowherb/core/path"
@@ -24,13 +25,26 @@ func (p *place) finish(t testing.TB, samples int, sparse bool, seed uint32) *fil
 		y.Sparse = sparse
 		pass.Layers = append(pass.Layers, y)
 	}
-	require.NoError(t, pass.Run(context.Background(), samples, runtime.GOMAXPROCS(0)))
-	sums := filter.NewSums(wide, high)
-	for i, l := range p.lights {
-		sums.Add(pass.Layers[i], p.gains[i], filter.Frame{Samples: samples, Sparse: sparse}.Widths(l.Shows()))
+	ctx, workers := context.Background(), runtime.GOMAXPROCS(0)
+	finished := func(n int) (f *filter.Finished, widths []filter.Widths) {
+		sums := filter.NewSums(wide, high)
+		for i, l := range p.lights {
+			widths = append(widths, filter.Frame{Samples: n, Sparse: sparse}.Widths(l.Shows()))
+			sums.Add(pass.Layers[i], p.gains[i], widths[i])
+		}
+		f, err := sums.Finish(ctx, filter.New(pass.Guide, p.camera), workers)
+		require.NoError(t, err)
+		return f, widths
 	}
-	f, err := sums.Finish(context.Background(), filter.New(pass.Guide, p.camera), runtime.GOMAXPROCS(0))
-	require.NoError(t, err)
+	exposed := func(l float64) float64 { return exposure.Shoulder.Map(l * exposure.Factor(p.ev)) }
+	for n := 4; sparse && n <= samples; n *= 2 { // what windows see gets more samples where it is noisy
+		require.NoError(t, pass.Run(ctx, n, workers))
+		f, widths := finished(n)
+		require.NoError(t, filter.Want(ctx, pass.Layers, p.gains, widths, f.RGB, exposed, workers))
+		require.NoError(t, pass.Detail(ctx, workers))
+	}
+	require.NoError(t, pass.Run(ctx, samples, workers))
+	f, _ := finished(samples)
 	return f
 }
 

@@ -116,34 +116,17 @@ func (k *task) developed() (pic []float32, develop func(float64) float64) {
 	return shot.Compose(lamps, nil), func(l float64) float64 { return curve.Map(l * e) }
 }
 
-// visible is how much of the picture's mean a pixel's noise may be before the
-// pixel gets more samples than others.
-const visible = 0.15
-
 // detail takes more samples where the picture is still noisy, once for every power
 // of two that the samples reach.
 func (k *task) detail(ctx context.Context, pass *path.Pass) error {
 	pic, develop := k.developed()
-	var mean float64
-	for i := 0; i < len(pic); i += 3 {
-		mean += develop(colour.LuminanceAt(pic, i))
+	var gains []vec.V3
+	var widths []filter.Widths
+	for i, l := range k.lamps {
+		gains, widths = append(gains, l.Gain()), append(widths, k.f.widths(l, k.sums[i].Samples()))
 	}
-	mean /= float64(len(pic) / 3)
-	if mean > 0 {
-		err := spread.Over(ctx, len(k.lamps), k.studio.opt.Workers, func(i int) {
-			l, y := k.lamps[i], k.sums[i]
-			var kinds []film.Kind
-			widths := k.f.widths(l, y.Samples())
-			for kind := range film.Kinds {
-				if !kind.BySurfaces() && widths[kind] == 0 {
-					kinds = append(kinds, kind)
-				}
-			}
-			y.Want(kinds, l.Gain(), pic, develop, visible*mean)
-		})
-		if err != nil {
-			return err
-		}
+	if err := filter.Want(ctx, k.sums, gains, widths, pic, develop, k.studio.opt.Workers); err != nil {
+		return err
 	}
 	return pass.Detail(ctx, k.studio.opt.Workers)
 }
