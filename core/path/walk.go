@@ -409,22 +409,21 @@ func (w *Walker) meetSurface(s *Segment, p *scene.SurfacePoint, m *scene.Materia
 // scatter lets the surface choose how the path goes on.
 func (w *Walker) scatter(v *Vertex, s *Segment) bool {
 	depth := v.From.Depth
-	wi, r, pdf, spec := v.F.Sample(w.pair(depth, w.use(useSurface, depth, 0)), w.src.Loose(w.use(useLobe, depth, 0)).X)
+	wi, d, g, pdf, spec := v.F.Sample(w.pair(depth, w.use(useSurface, depth, 0)), w.src.Loose(w.use(useLobe, depth, 0)).X)
 	if pdf <= 0 {
 		return false
 	}
+	all := d.Add(g)
 	*s = Segment{O: world.Leave(v.P.Pos, v.F.Ng, wi), D: wi, Depth: depth + 1, Pdf: pdf, N: v.F.N, Channels: v.Channels,
 		Matt: vec.Splat(1), Sharp: v.From.Sharp, Mirror: v.From.Mirror, Soft: v.From.Soft || !spec}
 	first := depth == 0 && v.F.Smooth()
 	if w.partial || first {
-		d, g, _ := v.F.Parts(wi)
-		all := d.Add(g)
 		s.Matt = vec.V3{X: d.X / max(all.X, 1e-20), Y: d.Y / max(all.Y, 1e-20), Z: d.Z / max(all.Z, 1e-20)}
 		if first {
 			s.Sharp, s.Mirror = vec.Splat(1).Sub(s.Matt), v.F.Mirror()
 		}
 	}
-	s.Through = v.From.Through.Mul(r).Scale(1 / pdf)
+	s.Through = v.From.Through.Mul(all).Scale(1 / pdf)
 	if depth >= 1 {
 		q := min(s.Through.Max(), 0.97)
 		if w.src.Loose(w.use(useEnd, depth, 0)).X >= q {

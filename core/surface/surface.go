@@ -254,9 +254,9 @@ func (f *Surface) Parts(wi vec.V3) (matt, glossy vec.V3, pdf float32) {
 }
 
 // Sample chooses a direction from u (two numbers for the direction, one for the
-// lobe) and returns it with reflectance times cosine and its density. specular
+// lobe) and returns it with what Parts says of it. specular
 // tells the lobe. pdf 0 means that the path ends.
-func (f *Surface) Sample(u vec.V2, lobe float32) (wi, r vec.V3, pdf float32, specular bool) {
+func (f *Surface) Sample(u vec.V2, lobe float32) (wi, matt, glossy vec.V3, pdf float32, specular bool) {
 	var i vec.V3
 	if lobe < f.pSpec {
 		specular = true
@@ -266,11 +266,11 @@ func (f *Surface) Sample(u vec.V2, lobe float32) (wi, r vec.V3, pdf float32, spe
 		i = sampling.CosineHemisphere(u)
 	}
 	if i.Z <= 0 {
-		return wi, r, 0, specular
+		return wi, matt, glossy, 0, specular
 	}
 	wi = f.world(i).Norm()
-	r, pdf = f.Eval(wi)
-	return wi, r, pdf, specular
+	matt, glossy, pdf = f.Parts(wi)
+	return wi, matt, glossy, pdf, specular
 }
 
 // visibleNormal samples the GGX normals seen from wo by a cap of the sphere

@@ -17,7 +17,8 @@ func reflected(f *Surface, n uint32) (mean, se float64) {
 	var s, q float64
 	for k := range n {
 		src := sampling.New(11, 3, k)
-		_, r, pdf, _ := f.Sample(src.Pair(0), src.Pair(1).X)
+		_, d, g, pdf, _ := f.Sample(src.Pair(0), src.Pair(1).X)
+		r := d.Add(g)
 		w := 0.0
 		if pdf > 0 {
 			w = float64(r.X / pdf)
