@@ -65,9 +65,11 @@ export function hear(m: News) {
       greeted(m)
       break
     case 'edited': {
-      if (m.revision <= s.revision || !s.confirmed) break
+      if (!s.confirmed) break
       const mine = m.window === s.mine
-      set(rebuild({ confirmed: patched(s.confirmed, m.ops as Op[]), revision: m.revision, pending: mine ? s.pending.filter((p) => p.seq !== m.seq) : s.pending, broken: '' }))
+      // An edit of one's own may be known by its answer already; whom it ran over is said here alone.
+      if (m.revision <= s.revision && !mine) break
+      if (m.revision > s.revision) set(rebuild({ confirmed: patched(s.confirmed, m.ops as Op[]), revision: m.revision, pending: mine ? s.pending.filter((p) => p.seq !== m.seq) : s.pending, broken: '' }))
       overwritten(m, mine)
       break
     }

@@ -54,6 +54,17 @@ test('an edit is shown before it is acknowledged, and stays after', async () => 
   expect(useSetup.getState().undoLabel).toBe('Lamp')
 })
 
+test('whom an edit ran over is said also where its answer comes before its news', async () => {
+  vi.mocked(api.edit).mockResolvedValue({ revision: 2, label: '', kept: [], undo: 'Lamp', redo: '' })
+  edited(1, [stops(2)])
+  edit('Lamp +1.0 st', [stops(1)])
+  await vi.waitFor(() => expect(useSetup.getState().revision).toBe(2))
+  useSetup.setState({ people: { bea: 'Bea' } })
+  hear({ type: 'edited', revision: 2, ops: [stops(1)] as never, label: 'Lamp +1.0 st', deed: 'edit', person: 'me', window: 'me.here', seq: 1, over: [{ path: '/lights/lamp/stops', person: 'bea', window: 'there', label: 'Lamp +2.0 st' }] })
+  expect(useSetup.getState().said).toContain('You have replaced “Lamp +2.0 st”, set by Bea')
+  expect(shown()).toBe(1)
+})
+
 test('edits of others come under what is on its way', async () => {
   let answer: (a: Answer) => void = () => undefined
   vi.mocked(api.edit).mockReturnValue(new Promise((r) => (answer = r)))
