@@ -253,7 +253,7 @@ func TestAnEditMakesStaleOnlyWhatItMust(t *testing.T) {
 // An edit that is taken back half way finds its pictures as refined as they were, and
 // says so.
 func TestATakenBackEditFindsItsSamplesAgain(t *testing.T) {
-	h, p := opened(t, Options{Width: 200, MaxSamples: 4, Workers: 1})
+	h, p := opened(t, Options{Width: 120, MaxSamples: 4, Workers: 1})
 	h.view(1, "a")
 	h.waitFor(1, plan.Full, 4)
 	h.edit(p, replace("/lights/one/range", 5))
