@@ -217,7 +217,8 @@ let undoing = Promise.resolve()
 export function undo(redo = false) {
   release()
   const wanted = redo ? get().redoLabel : get().undoLabel
-  if (!wanted && get().pending.length === 0) {
+  // News of an edit may come before its answer, which alone says what can be undone.
+  if (!wanted && get().pending.length === 0 && !running) {
     say(redo ? 'There is nothing to do again.' : 'There is nothing to undo.')
     return
   }

@@ -224,6 +224,20 @@ test('undo waits for the edits on their way', async () => {
   await vi.waitFor(() => expect(order).toEqual(['edit', 'undo']))
 })
 
+test('an edit whose news has come before its answer can be undone', async () => {
+  vi.mocked(api.undo).mockReset()
+  vi.mocked(api.undo).mockResolvedValue({ revision: 2, label: 'Lamp', kept: [], undo: '', redo: 'Lamp' })
+  let answer: (a: Answer) => void = () => undefined
+  vi.mocked(api.edit).mockReturnValue(new Promise((r) => (answer = r)))
+  useSetup.setState({ undoLabel: '' })
+  edit('Lamp', [stops(1)])
+  hear({ type: 'edited', revision: 1, ops: [stops(1)] as never, label: 'Lamp', deed: 'edit', person: 'me', window: 'me.here', seq: vi.mocked(api.edit).mock.calls[0]?.[1].seq ?? 0 })
+  expect(useSetup.getState().pending).toEqual([])
+  undo()
+  answer({ revision: 1, label: '', kept: [], undo: 'Lamp', redo: '' })
+  await vi.waitFor(() => expect(useSetup.getState().said).toContain('Undid “Lamp”'))
+})
+
 test('an undo that does not get through is asked again under its number', async () => {
   vi.mocked(api.undo).mockReset()
   vi.mocked(api.undo).mockRejectedValueOnce(new TypeError('no network')).mockResolvedValue({ revision: 1, label: 'Lamp', kept: ['/lights/rim'], undo: '', redo: '' })
