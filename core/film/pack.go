@@ -53,7 +53,7 @@ func clampPack(v float32) float32 {
 	return min(v, packMax)
 }
 
-// Word is one packed value, as Unpack reads it.
+// Word is the RGB of one packed value, before the scale of Pack.
 func Word(w uint32) vec.V3 {
 	s := exp2[w>>27]
 	return vec.V3{X: float32(w&511) * s, Y: float32(w>>9&511) * s, Z: float32(w>>18&511) * s}
@@ -63,10 +63,10 @@ func Word(w uint32) vec.V3 {
 // processor reads it.
 func Unpack(words []uint32, gain vec.V3, out []float32) {
 	for i, w := range words {
-		s := exp2[w>>27]
-		out[3*i] += float32(w&511) * s * gain.X
-		out[3*i+1] += float32(w>>9&511) * s * gain.Y
-		out[3*i+2] += float32(w>>18&511) * s * gain.Z
+		c := Word(w)
+		out[3*i] += c.X * gain.X
+		out[3*i+1] += c.Y * gain.Y
+		out[3*i+2] += c.Z * gain.Z
 	}
 }
 

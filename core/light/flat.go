@@ -30,17 +30,23 @@ func (flat) towards(l *Light, p, q vec.V3, area float32) (s Sample, ok bool) {
 	return s, k != (vec.V3{})
 }
 
+// towards is the unit direction from p to q, their distance and its square. Where the
+// square is 0 there is no direction.
+func towards(p, q vec.V3) (dir vec.V3, dist, dist2 float32) {
+	d := q.Sub(p)
+	dist2 = d.Dot(d)
+	dist = float32(math.Sqrt(float64(dist2)))
+	return d.Scale(1 / dist), dist, dist2
+}
+
 // facing is the way from p to the place q of a flat surface with normal n that was chosen
 // evenly from its area, but for what arrives; ok is false where that is edge on, or turned
 // away and does not shine to both sides.
 func facing(p, q, n vec.V3, both bool, area float32) (s Sample, ok bool) {
-	d := q.Sub(p)
-	d2 := d.Dot(d)
-	if d2 == 0 {
+	var d2 float32
+	if s.Dir, s.Dist, d2 = towards(p, q); d2 == 0 {
 		return s, false
 	}
-	s.Dist = float32(math.Sqrt(float64(d2)))
-	s.Dir = d.Scale(1 / s.Dist)
 	cos := -s.Dir.Dot(n)
 	if both && cos < 0 {
 		cos = -cos

@@ -107,13 +107,10 @@ func (l *Light) tubeArea() (surface, side float32) {
 func (tube) sample(l *Light, p, _ vec.V3, u vec.V2) (s Sample, ok bool) {
 	if l.Radius <= 0 {
 		q := l.Pos.Add(l.U.Scale((u.X - 0.5) * l.Length))
-		d := q.Sub(p)
-		d2 := d.Dot(d)
-		if d2 == 0 {
+		var d2 float32
+		if s.Dir, s.Dist, d2 = towards(p, q); d2 == 0 {
 			return s, false
 		}
-		s.Dist = float32(math.Sqrt(float64(d2)))
-		s.Dir = d.Scale(1 / s.Dist)
 		c := s.Dir.Dot(l.U)
 		sin := float32(math.Sqrt(float64(max(1-c*c, 0))))
 		s.Clear = s.Dist - min(2*q.Rounding(), s.Dist/2)
