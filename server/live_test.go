@@ -149,7 +149,9 @@ func TestAWindowBelongsToItsBrowser(t *testing.T) {
 	require.EqualValues(t, 2, a.Revision, "the same window and number of another browser are no repeat")
 	m := w.wait(t, "the first", func(m map[string]any) bool { return m["type"] == "edited" && m["revision"] == 1.0 })
 	require.Equal(t, personOf(bea)+".w", m["window"])
+	w.mu.Lock()
 	require.NotContains(t, fmt.Sprint(w.news), bea, "nobody's secret is told")
+	w.mu.Unlock()
 	var f Fault
 	require.Equal(t, 401, s.ask(t, "POST", "/api/setups/1/edits", stops(1), &f, "Cookie", "other=1"))
 	require.Equal(t, 401, s.ask(t, "GET", "/api/setups/1/live?window=w", nil, &f, "Cookie", "willowherb=guess"))
