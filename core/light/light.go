@@ -258,3 +258,19 @@ type surfaces struct {
 	sums  []float32 // running sum of their areas
 	even  float64   // area, of all sides, that would give as much if it shone at 1
 }
+
+// nearest is how near to a lamp, in metres, a surface may be and still send its
+// light on by the inverse square.
+const nearest = 0.2
+
+// Near weakens what surfaces right beside a lamp (its own shade or cage) send
+// on to others: it is as if they were `nearest` away. Paths find such places by
+// chance alone, one in thousands, and each find would be a speckle that the
+// filter spreads. What the camera sees of those surfaces is not touched.
+func (l *Light) Near(p vec.V3) float32 {
+	if !l.Small() {
+		return 1
+	}
+	d := p.Sub(l.Pos)
+	return min(d.Dot(d)/(nearest*nearest), 1)
+}

@@ -311,10 +311,10 @@ func TestBlockersHideTheFarEndOfALongPanel(t *testing.T) {
 func TestSurfacesBesideALampSendOnLess(t *testing.T) {
 	l := &light.Light{ID: 2, Kind: light.Point, Pos: vec.V3{Y: 0.1}, Shadow: true, Channels: 0xff}
 	l.Prepare()
-	require.InEpsilon(t, 0.25, near(l, vec.V3{}), 1e-5)
-	require.Equal(t, float32(1), near(l, vec.V3{X: 0.3}))
+	require.InEpsilon(t, 0.25, l.Near(vec.V3{}), 1e-5)
+	require.Equal(t, float32(1), l.Near(vec.V3{X: 0.3}))
 	panel := &light.Light{Kind: light.Rect, W: 1, H: 1}
-	require.Equal(t, float32(1), near(panel, vec.V3{}))
+	require.Equal(t, float32(1), panel.Near(vec.V3{}))
 	g := scenetest.New()
 	g.S.Materials[0] = scenetest.Matt(0.5)
 	g.Floor(0.05)
@@ -334,7 +334,7 @@ func TestSurfacesBesideALampSendOnLess(t *testing.T) {
 		return sum
 	}
 	there := k.Texel(0, 0.3, 0.3, vec.V3{Y: 1})
-	require.InEpsilon(t, at(0).X*near(l, there.P.Pos), at(1).X, 0.03, "lights are asked by chance there, without bias")
+	require.InEpsilon(t, at(0).X*l.Near(there.P.Pos), at(1).X, 0.03, "lights are asked by chance there, without bias")
 }
 
 // Russian roulette, chances and chosen lights leave the mean as it is: a deep closed room

@@ -29,22 +29,6 @@ func chance(l *light.Light, vertex int, p vec.V3) float32 {
 	return base * min(max(9/d.Dot(d), 0.2), 1)
 }
 
-// nearest is how near to a lamp, in metres, a surface may be and still send its
-// light on by the inverse square.
-const nearest = 0.2
-
-// near weakens what surfaces right beside a lamp (its own shade or cage) send
-// on to others: it is as if they were `nearest` away. Paths find such places by
-// chance alone, one in thousands, and each find would be a speckle that the
-// filter spreads. What the camera sees of those surfaces is not touched.
-func near(l *light.Light, p vec.V3) float32 {
-	if !l.Small() {
-		return 1
-	}
-	d := p.Sub(l.Pos)
-	return min(d.Dot(d)/(nearest*nearest), 1)
-}
-
 // shown is the share of a light's radiance that a reflection shows of which matt
 // is the matt share.
 func shown(l *light.Light, matt vec.V3) vec.V3 {
@@ -61,7 +45,7 @@ func (w *Walker) gather(v *Vertex) {
 		return
 	}
 	for i, l := range w.lights {
-		if w.on[i] && w.offer(i, l, v, &w.o) {
+		if w.wants(i) && w.offer(i, l, v, &w.o) {
 			w.arrive(v, &w.o)
 		}
 	}
@@ -101,7 +85,7 @@ func (w *Walker) offer(i int, l *light.Light, v *Vertex, o *offered) (ok bool) {
 		}
 	}
 	if depth > 0 {
-		k *= near(l, v.P.Pos)
+		k *= l.Near(v.P.Pos)
 	}
 	o.matt = matt.Mul(o.to.Weight).Scale(k * (1 - l.NoDiffuse))
 	o.glossy = glossy.Mul(o.to.Weight).Scale(k * (1 - l.NoSpecular))
@@ -139,7 +123,7 @@ func (w *Walker) gatherFew(v *Vertex) {
 	var sum float32
 	for i, l := range w.lights {
 		o := &w.o
-		if w.on[i] && w.offer(i, l, v, o) {
+		if w.wants(i) && w.offer(i, l, v, o) {
 			if o.worth = float32(colour.LuminanceOf(o.matt.Add(o.glossy).Mul(w.gains[i]))); o.worth > 0 {
 				w.offers = append(w.offers, *o)
 				sum += o.worth

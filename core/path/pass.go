@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 
+	"willowherb/core/cache"
 	"willowherb/core/film"
 	"willowherb/core/light"
 	"willowherb/core/spread"
@@ -31,6 +32,9 @@ type Pass struct {
 	// chosen by what they would give unshadowed (resampled importance sampling,
 	// Talbot et al. 2005). Unbiased; 0 asks for all.
 	Few int
+	// Cached, if set, is the light of the pass's lights at the places that are seen by way of
+	// others: paths end there instead of going on.
+	Cached *cache.Table
 	world.Sight
 	by strategy
 }
@@ -106,7 +110,7 @@ type painter struct {
 func (p *Pass) painter() *painter {
 	w := &painter{Pass: p, seed: p.Seed, sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && p.Merged == nil}
 	w.Walker.init(p.World, p.Lights)
-	w.Walker.by = p.by
+	w.Walker.by, w.Walker.table = p.by, p.Cached
 	w.Walker.Bounces, w.Walker.few, w.Walker.gains, w.Walker.neutral, w.Walker.hidden = p.Bounces, p.Few, p.Merged, p.Neutral, p.Hidden
 	return w
 }
@@ -136,14 +140,19 @@ func (w *painter) pixels(t int, do func(x, y int)) {
 	}
 }
 
-// look follows sample number n of a pixel for some part of the light, and books it.
-func (w *painter) look(t, x, y, n int, only sought) {
-	half, k := film.Half(n)
-	w.only = only
+// shoot follows path number k of a half through a pixel.
+func (w *painter) shoot(x, y, half, k int) {
 	w.Begin(w.seed^uint32(half)*0x632be5ab, uint32(y*w.W+x), uint32(k))
 	j := w.src.Pair(w.use(useLens, 0, 0))
 	dir := w.Camera.Ray(float32(x)+j.X, float32(y)+j.Y, w.W, w.H)
 	w.Follow(Segment{O: w.Camera.Eye, D: dir, Through: vec.Splat(1), Min: w.Cut})
+}
+
+// look follows sample number n of a pixel for some part of the light, and books it.
+func (w *painter) look(t, x, y, n int, only sought) {
+	half, k := film.Half(n)
+	w.only = only
+	w.shoot(x, y, half, k)
 	if w.Merged != nil {
 		w.Layers[0].Put(film.Direct, half, t, x, y, w.merged)
 		return

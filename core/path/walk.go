@@ -3,6 +3,7 @@ package path
 import (
 	"math"
 
+	"willowherb/core/cache"
 	"willowherb/core/film"
 	"willowherb/core/light"
 	"willowherb/core/sampling"
@@ -36,8 +37,9 @@ type Segment struct {
 	// tells that it shows more of that than of its own colour.
 	Sharp  vec.V3
 	Mirror bool
-	// Soft is set once there was a diffuse bounce.
-	Soft bool
+	// Soft is set once there was a diffuse bounce, Wide once there was a reflection that is
+	// not smooth: what is seen along the segment is seen blurred.
+	Soft, Wide bool
 }
 
 // Vertex is a surface that a path has come to.
@@ -90,6 +92,11 @@ type Walker struct {
 	by      strategy
 	on      []bool // the lights that are asked for
 	touched []bool // those of which something was found
+	done    []bool // those of which the path has found all: the cache told it
+	some    bool   // there are such
+
+	table *cache.Table // the light cache, nil for none
+	reach *cache.Reach // not nil: places that the cache would be asked for are only touched
 
 	// emitter gives, for each material, the index of its light or -1.
 	emitter []int16
@@ -116,7 +123,7 @@ func (w *Walker) init(wd *world.World, lights []*light.Light) {
 	w.world, w.tracer, w.lights = wd, wd.Tracer(), lights
 	w.found, w.on = make([][film.Kinds]vec.V3, len(lights)), make([]bool, len(lights))
 	w.owner, w.touched = make([]uint32, len(lights)), make([]bool, len(lights))
-	w.canMeet = make([]bool, len(lights))
+	w.canMeet, w.done = make([]bool, len(lights)), make([]bool, len(lights))
 	w.emitter = make([]int16, len(wd.S.Materials))
 	for i := range w.emitter {
 		w.emitter[i] = -1
@@ -147,6 +154,10 @@ func (w *Walker) Begin(seed, pixel, sample uint32) {
 			w.found[i], w.touched[i] = [film.Kinds]vec.V3{}, false
 		}
 	}
+	if w.some {
+		clear(w.done)
+		w.some = false
+	}
 	w.merged = vec.V3{}
 	w.src = sampling.New(seed, pixel, sample)
 	w.first = Vertex{Tri: math.MaxUint32}
@@ -166,6 +177,7 @@ const (
 	useLight
 	useChance
 	useFew
+	useCache
 )
 
 // use names the dimension of a use at a vertex; after names what it comes after there.
@@ -203,6 +215,9 @@ func (w *Walker) From(v *Vertex, next *Segment) bool {
 	depth := v.From.Depth
 	if depth == 0 && w.first.Tri == math.MaxUint32 {
 		w.first = *v
+	}
+	if depth > 0 && v.From.Wide && w.cached(v) {
+		return false
 	}
 	if depth > 0 || w.only != byWay {
 		w.gather(v)
@@ -281,6 +296,9 @@ func (w *Walker) see(s *Segment, o vec.V3, begin float32, roll uint32) (tri uint
 	return tri, hit, ok
 }
 
+// wants reports whether light i is still looked for.
+func (w *Walker) wants(i int) bool { return w.on[i] && !w.done[i] }
+
 // looksAlong reports whether what is found straight along the segment is asked for.
 func (w *Walker) looksAlong(s *Segment) bool { return s.Depth > 1 || w.only != byWay }
 
@@ -348,7 +366,7 @@ func (w *Walker) meetLamps(s *Segment, travel, far float32) {
 	}
 	for _, i := range w.lamps {
 		l := w.lights[i]
-		if l.Channels&s.Channels == 0 || !w.on[i] {
+		if l.Channels&s.Channels == 0 || !w.wants(i) {
 			continue
 		}
 		m := l.Meet(s.O, s.N, s.D)
@@ -357,7 +375,7 @@ func (w *Walker) meetLamps(s *Segment, travel, far float32) {
 		}
 		k := s.weight(l, m.Pdf, w.by)
 		if s.Depth > 1 {
-			k *= near(l, s.O)
+			k *= l.Near(s.O)
 		}
 		w.book(s, i, s.Through.Mul(m.Radiance).Scale(k))
 	}
@@ -370,7 +388,7 @@ func (w *Walker) escape(s *Segment) {
 	}
 	for _, i := range w.distant {
 		l := w.lights[i]
-		if !w.on[i] || !w.canMeet[i] || s.Depth == 0 && (!l.Shows() || w.neutral > 0) || s.Depth > 0 && l.Channels&s.Channels == 0 {
+		if !w.wants(i) || !w.canMeet[i] || s.Depth == 0 && (!l.Shows() || w.neutral > 0) || s.Depth > 0 && l.Channels&s.Channels == 0 {
 			continue
 		}
 		m := l.Meet(s.O, s.N, s.D)
@@ -388,7 +406,7 @@ func (w *Walker) escape(s *Segment) {
 // meetSurface finds what the surface at the end of a segment shines by itself; e is its
 // light.
 func (w *Walker) meetSurface(s *Segment, p *scene.SurfacePoint, m *scene.Material, e int16, far float32) {
-	if !w.on[e] || !w.looksAlong(s) || s.Depth == 0 && w.neutral > 0 {
+	if !w.wants(int(e)) || !w.looksAlong(s) || s.Depth == 0 && w.neutral > 0 {
 		return
 	}
 	l := w.lights[e]
@@ -415,7 +433,8 @@ func (w *Walker) scatter(v *Vertex, s *Segment) bool {
 	}
 	all := d.Add(g)
 	*s = Segment{O: world.Leave(v.P.Pos, v.F.Ng, wi), D: wi, Depth: depth + 1, Pdf: pdf, N: v.F.N, Channels: v.Channels,
-		Matt: vec.Splat(1), Sharp: v.From.Sharp, Mirror: v.From.Mirror, Soft: v.From.Soft || !spec}
+		Matt: vec.Splat(1), Sharp: v.From.Sharp, Mirror: v.From.Mirror, Soft: v.From.Soft || !spec,
+		Wide: v.From.Wide || !spec || !v.F.Smooth()}
 	first := depth == 0 && v.F.Smooth()
 	if w.partial || first {
 		s.Matt = vec.V3{X: d.X / max(all.X, 1e-20), Y: d.Y / max(all.Y, 1e-20), Z: d.Z / max(all.Z, 1e-20)}

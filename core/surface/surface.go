@@ -176,6 +176,21 @@ func (f *Surface) polish(alpha float32) {
 	}
 }
 
+// Albedo is the share of light, per colour, that the surface would send to the viewer if
+// as much came from everywhere.
+func (f *Surface) Albedo() vec.V3 {
+	if f.F90 == 0 && f.F0 == (vec.V3{}) {
+		return f.Diffuse
+	}
+	a, b := f.diel.t.at(columnOf(f.wo.Z), f.diel.row)
+	g := f.F0.Scale(a).Add(vec.Splat(f.F90 * b)).Mul(f.comp)
+	k := f.under
+	if f.sheen {
+		k *= 1 - f.diel.mean(f.diel.t)
+	}
+	return f.Diffuse.Scale(k).Add(g)
+}
+
 // Smooth reports whether the surface shows a picture of what it mirrors: too sharp to
 // be filtered as if it were soft.
 func (f *Surface) Smooth() bool { return f.Alpha <= 0.09 && f.F90 > 0 }

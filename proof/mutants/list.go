@@ -4,7 +4,7 @@ var mutants = []mutant{
 	{"panels that no ray meets", "core/light/flat.go", "if cos <= 1e-6 || !(t > 0) ||", "if cos > -9 || !(t > 0) ||", "./core/light ./core/path"},
 	{"the wrong weight for lamps that were met", "core/path/walk.go", "return s.Pdf / (s.Pdf + pdf*chance(l, s.Depth-1, s.O))", "return s.Pdf / (s.Pdf + 2*pdf*chance(l, s.Depth-1, s.O))", "./core/path"},
 	{"no dimming under the clear face", "core/surface/surface.go", "k *= 1 - f.diel.albedo(i.Z)", "k *= 1", "./core/surface"},
-	{"nothing weaker beside a lamp", "core/path/gather.go", "k *= near(l, v.P.Pos)", "k *= 1", "./core/path"},
+	{"nothing weaker beside a lamp", "core/path/gather.go", "k *= l.Near(v.P.Pos)", "k *= 1", "./core/path"},
 	{"what passes glass undivided by its chance", "core/path/walk.go", "s.Through = s.Through.Mul(g).Scale(1 / q)", "s.Through = s.Through.Mul(g)", "./core/path"},
 	{"what glass sends back undivided", "core/path/walk.go", "s.Through = s.Through.Scale(1 / (1 - q))", "s.Through = s.Through.Scale(1)", "./core/path"},
 	{"all blends decided by one number", "core/world/world.go", "chance = sampling.Chance(roll, id)", "chance = sampling.Chance(roll, 0)", "./core/path"},

@@ -1,0 +1,155 @@
+package proof
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/colour"
+	"willowherb/core/exposure"
+	"willowherb/core/lamps"
+	"willowherb/core/still"
+	"willowherb/core/world"
+	"willowherb/demo"
+	"willowherb/format/gltf"
+)
+
+// Size of the pictures in the table of display error against seconds.
+const tableWide, tableHigh = 960, 540
+
+// TestTable prints the display error of the demo's views after so many seconds of wall
+// time, start included, as PSNR in dB: scripts/table. WILLOWHERB_TABLE is a folder for the references, which
+// are made where they are not there; WILLOWHERB_VIEWS and WILLOWHERB_SECONDS choose.
+func TestTable(t *testing.T) {
+	dir := os.Getenv("WILLOWHERB_TABLE")
+	if dir == "" {
+		t.Skip("the table is made by scripts/table")
+	}
+	samples := 64
+	if n, _ := strconv.Atoi(os.Getenv("WILLOWHERB_SAMPLES")); n > 0 {
+		samples = n
+	}
+	glb, err := demo.Place()
+	require.NoError(t, err)
+	doc := demo.Setup()
+	st, err := lamps.Resolve(doc, "")
+	require.NoError(t, err)
+	only := strings.Fields(os.Getenv("WILLOWHERB_VIEWS"))
+	for _, id := range doc.SortedViews() {
+		if len(only) > 0 && !slices.Contains(only, id) {
+			continue
+		}
+		v := doc.Views[id]
+		var refs [2][]float32
+		for seed := range refs {
+			refs[seed] = tableReference(t, filepath.Join(dir, fmt.Sprintf("%s-%d-%d.f32", id, samples, seed)), func() []float32 {
+				o := ready(t, glb, st)
+				o.View, o.Samples, o.Seed = v.Camera(), samples, 1000+uint32(seed)
+				pic, err := still.Reference(t.Context(), o)
+				require.NoError(t, err)
+				return pic.RGB
+			})
+		}
+		m := newMeter(refs[0], refs[1], tableWide, exposure.Display(exposure.Curve(doc.Curve), v.EV))
+		for _, text := range strings.Fields(os.Getenv("WILLOWHERB_SECONDS")) {
+			seconds, err := strconv.ParseFloat(text, 64)
+			require.NoError(t, err)
+			began := time.Now()
+			o := ready(t, glb, st)
+			start := time.Since(began)
+			o.View, o.Samples = v.Camera(), 65535
+			o.Left = func() time.Duration { return time.Duration(seconds*float64(time.Second)) - time.Since(began) }
+			pic, err := still.Render(t.Context(), o)
+			require.NoError(t, err)
+			took := time.Since(began)
+			told := -20 * math.Log10(pic.Error(m.develop))
+			fmt.Printf("%-8s %4.0f s: %.1f dB (told %.1f), mean %+.2f %%, %d samples, start %.2f s, %.2f s in all\n",
+				id, seconds, m.psnr(pic.RGB), told, m.bias(pic.RGB), pic.Samples, start.Seconds(), took.Seconds())
+		}
+	}
+}
+
+func ready(t *testing.T, glb []byte, st *lamps.State) still.Order {
+	s, err := gltf.Read(context.Background(), "place.glb", glb, nil, gltf.DefaultLimits())
+	require.NoError(t, err)
+	w, err := world.Compile(s, 2)
+	require.NoError(t, err)
+	return still.Order{World: w, Lamps: st.Lamps(s, nil), W: tableWide, H: tableHigh}
+}
+
+func tableReference(t *testing.T, file string, render func() []float32) []float32 {
+	out := make([]float32, 3*tableWide*tableHigh)
+	f, err := os.Open(file)
+	if os.IsNotExist(err) {
+		began := time.Now()
+		out = render()
+		g, err := os.Create(file)
+		require.NoError(t, err)
+		require.NoError(t, binary.Write(g, binary.LittleEndian, out))
+		require.NoError(t, g.Close())
+		fmt.Println(file, "made in", time.Since(began).Round(time.Second))
+		return out
+	}
+	require.NoError(t, err)
+	defer f.Close()
+	require.NoError(t, binary.Read(f, binary.LittleEndian, out))
+	return out
+}
+
+// meter measures display error against two independent references: the mean of
+// (x - A)(x - B), of differences of light times the slope of the display curve at the
+// references' blurred mean.
+type meter struct {
+	a, b, slope []float64
+	develop     func(float64) float64
+}
+
+func newMeter(a, b []float32, wide int, develop func(float64) float64) *meter {
+	n := len(a) / 3
+	m := &meter{make([]float64, n), make([]float64, n), make([]float64, n), develop}
+	for i := range n {
+		m.a[i], m.b[i] = colour.LuminanceAt(a, 3*i), colour.LuminanceAt(b, 3*i)
+	}
+	for i := range n {
+		var sum, many float64
+		x, y := i%wide, i/wide
+		for yy := max(y-1, 0); yy <= min(y+1, n/wide-1); yy++ {
+			for xx := max(x-1, 0); xx <= min(x+1, wide-1); xx++ {
+				sum, many = sum+m.a[yy*wide+xx]+m.b[yy*wide+xx], many+2
+			}
+		}
+		l := sum / many
+		h := max(0.02*l, 1e-6)
+		m.slope[i] = (develop(l+h) - develop(l-h)) / (2 * h)
+	}
+	return m
+}
+
+func (m *meter) psnr(x []float32) float64 {
+	var sum float64
+	for i, k := range m.slope {
+		l := colour.LuminanceAt(x, 3*i)
+		sum += k * k * (l - m.a[i]) * (l - m.b[i])
+	}
+	return -10 * math.Log10(max(sum/float64(len(m.slope)), 1e-12))
+}
+
+// bias of the displayed mean, in per cent of the reference's.
+func (m *meter) bias(x []float32) float64 {
+	var got, want float64
+	for i, k := range m.slope {
+		got += k * colour.LuminanceAt(x, 3*i)
+		want += k * (m.a[i] + m.b[i]) / 2
+	}
+	return 100 * (got/want - 1)
+}
+
