@@ -41,9 +41,13 @@ func (p *place) layers(t testing.TB, w, h, samples int, seed uint32, cached bool
 		var err error
 		pass.Cached, err = c.Light(ctx, r, sources, workers)
 		require.NoError(t, err)
+		if os.Getenv("WILLOWHERB_COVER") != "" {
+			pass.Guide = film.NewGuide(w, h)
+			_, err = pass.MakeCover(ctx, path.Rays{Each: 8, Edges: 32}, workers)
+			require.NoError(t, err)
+		}
 		fmt.Printf("%s: cache made in %v, touched %v, filled %v, lit %v, %d points, %d MB\n", p.name, made, touched, filled, time.Since(began)-made-touched-filled, c.Points(), c.Bytes()>>20)
 	}
-	fmt.Println("links", cache.Hits.Swap(0), cache.Misses.Swap(0))
 	began := time.Now()
 	require.NoError(t, pass.Run(ctx, samples, workers))
 	fmt.Println(p.name, cached, time.Since(began))
@@ -60,7 +64,9 @@ func TestCacheTry(t *testing.T) {
 		if views != "" && !strings.Contains(views, p.name) {
 			continue
 		}
-		lum := func(y *film.Layers, i int, k []film.Kind) float64 { return colour.LuminanceOf(y.Mean(k...).Mul(p.gains[i])) }
+		lum := func(y *film.Layers, i int, k []film.Kind) float64 {
+			return colour.LuminanceOf(y.Mean(k...).Mul(p.gains[i]))
+		}
 		file := "/tmp/x/" + p.name + ".means"
 		var a [][2]float64
 		if data, err := os.ReadFile(file); err == nil {

@@ -1,9 +1,12 @@
 package proof
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
 	"fmt"
+	"image"
+	"image/png"
 	"math"
 	"os"
 	"path/filepath"
@@ -66,11 +69,15 @@ func TestTable(t *testing.T) {
 			began := time.Now()
 			o := ready(t, glb, st)
 			start := time.Since(began)
-			o.View, o.Samples = v.Camera(), 65535
+			o.View, o.Samples, o.Display = v.Camera(), 65535, m.develop
+			still.Say = func(what string, left time.Duration) { fmt.Printf("   %s %.2f\n", what, seconds-left.Seconds()) }
 			o.Left = func() time.Duration { return time.Duration(seconds*float64(time.Second)) - time.Since(began) }
 			pic, err := still.Render(t.Context(), o)
 			require.NoError(t, err)
 			took := time.Since(began)
+			if o := os.Getenv("WILLOWHERB_DUMP"); o != "" {
+				m.dump(t, o, pic.RGB)
+			}
 			told := -20 * math.Log10(pic.Error(m.develop))
 			fmt.Printf("%-8s %4.0f s: %.1f dB (told %.1f), mean %+.2f %%, %d samples, start %.2f s, %.2f s in all\n",
 				id, seconds, m.psnr(pic.RGB), told, m.bias(pic.RGB), pic.Samples, start.Seconds(), took.Seconds())
@@ -153,3 +160,41 @@ func (m *meter) bias(x []float32) float64 {
 	return 100 * (got/want - 1)
 }
 
+func (m *meter) dump(t *testing.T, prefix string, x []float32) {
+	type at struct {
+		e float64
+		i int
+	}
+	var all []at
+	var sum float64
+	for i, k := range m.slope {
+		l := colour.LuminanceAt(x, 3*i)
+		e := k * k * (l - m.a[i]) * (l - m.b[i])
+		sum += e
+		all = append(all, at{e, i})
+	}
+	slices.SortFunc(all, func(a, b at) int { return cmp.Compare(b.e, a.e) })
+	var top float64
+	for k, a := range all[:min(20000, len(all))] {
+		top += a.e
+		if k < 12 || k == 100 || k == 1000 || k == 5000 || k == 19999 {
+			fmt.Printf("   %d: %d,%d is %.3g for %.3g and %.3g, display slope %.3g; %.1f %% of the error so far\n", k, a.i%tableWide, a.i/tableWide, colour.LuminanceAt(x, 3*a.i), m.a[a.i], m.b[a.i], m.slope[a.i], 100*top/sum)
+		}
+	}
+	shown, wrong := image.NewGray(image.Rect(0, 0, tableWide, tableHigh)), image.NewGray(image.Rect(0, 0, tableWide, tableHigh))
+	for i, k := range m.slope {
+		l := colour.LuminanceAt(x, 3*i)
+		shown.Pix[i] = uint8(255 * m.develop(l))
+		wrong.Pix[i] = uint8(min(max(128+800*k*(l-(m.a[i]+m.b[i])/2), 0), 255))
+	}
+	f, err := os.Create(prefix + ".f32")
+	require.NoError(t, err)
+	require.NoError(t, binary.Write(f, binary.LittleEndian, x))
+	require.NoError(t, f.Close())
+	for name, im := range map[string]image.Image{"shown": shown, "wrong": wrong} {
+		f, err := os.Create(prefix + "-" + name + ".png")
+		require.NoError(t, err)
+		require.NoError(t, png.Encode(f, im))
+		require.NoError(t, f.Close())
+	}
+}

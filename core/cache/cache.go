@@ -50,10 +50,19 @@ type Cache struct {
 
 	mu      sync.Mutex
 	slot    []int32 // of each point's side, by its number: 2 point + side; -1: not worked out
-	sides   []uint32
+	sites   []site
 	links   [][fan]link
 	columns map[[32]byte]*column
 	clock   int64
+}
+
+// site is a point that is worked out. Where a link came to a surface on which no point
+// lies open to it, the place that it met becomes a site of its own (stray).
+type site struct {
+	pos, n vec.V3
+	object uint32
+	name   uint32 // for chance
+	stray  bool
 }
 
 // fan is the number of links from a point.
@@ -238,7 +247,7 @@ func order(side uint32) uint64 { return stir(uint64(side)+0x2545f4914f6cdd1d, 0x
 func (c *Cache) Bytes() int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	n := 16*len(c.pos) + 4*len(c.slot) + 4*len(c.sides) + len(c.links)*fan*16
+	n := 16*len(c.pos) + 4*len(c.slot) + 40*len(c.sites) + len(c.links)*fan*16
 	for l := range c.cells {
 		n += len(c.cells[l].keys) * (8 + 4*perCell)
 	}
@@ -252,7 +261,7 @@ func (c *Cache) Bytes() int {
 func (c *Cache) Points() int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	return len(c.sides)
+	return len(c.sites)
 }
 
 // World is the world whose light it is.

@@ -43,85 +43,89 @@ func (r *Reach) Touch(s *Spot) {
 func (c *Cache) Fill(ctx context.Context, r *Reach, workers int) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	var fresh []uint32
+	sites, links := c.sites, c.links
+	begun := len(sites)
+	add := func(side uint32) {
+		c.slot[side] = int32(len(sites))
+		sites = append(sites, site{c.pos[side/2], c.normal(side), c.w.S.Obj[c.tri[side/2]], side, false})
+	}
 	for i, word := range r.bits {
 		for b := range uint32(64) {
 			if side := uint32(i)*64 + b; word>>b&1 != 0 && c.slot[side] < 0 {
-				fresh = append(fresh, side)
+				add(side)
 			}
 		}
 	}
-	sides, links := c.sides, c.links
-	begun := len(sides)
-	undo := func() { // what was begun is of no use half done
-		for _, side := range sides[begun:] {
-			c.slot[side] = -1
-		}
-	}
-	for len(fresh) > 0 {
-		from := len(sides)
-		for _, side := range fresh {
-			c.slot[side] = int32(len(sides))
-			sides = append(sides, side)
-		}
-		links = append(links, make([][fan]link, len(fresh))...)
+	for from := begun; from < len(sites); {
+		wave := sites[from:]
+		strays := make([][fan]site, len(wave))
+		links = append(links, make([][fan]link, len(wave))...)
 		const batch = 64
-		err := spread.With(ctx, (len(fresh)+batch-1)/batch, workers, func() (func(int), func()) {
+		err := spread.With(ctx, (len(wave)+batch-1)/batch, workers, func() (func(int), func()) {
 			t := c.w.Tracer()
 			return func(i int) {
-				for k := i * batch; k < min((i+1)*batch, len(fresh)); k++ {
-					c.look(t, fresh[k], &links[from+k])
+				for k := i * batch; k < min((i+1)*batch, len(wave)); k++ {
+					c.look(t, &wave[k], &links[from+k], &strays[k])
 				}
 			}, t.Release
 		})
 		if err != nil {
-			undo()
+			for side, k := range c.slot { // what was begun is of no use half done
+				if int(k) >= begun {
+					c.slot[side] = -1
+				}
+			}
 			return err
 		}
-		fresh = fresh[:0]
-		for i := range links[from:] {
-			for _, l := range links[from+i] {
-				if l.to >= 0 && c.slot[l.to] == -1 {
-					c.slot[l.to] = -2 // listed
-					fresh = append(fresh, uint32(l.to))
+		// Links name sides while they are made; from now on slots.
+		for i := range strays {
+			for k := range links[from+i] {
+				l := &links[from+i][k]
+				switch {
+				case l.to == toStray:
+					l.to = int32(len(sites))
+					sites = append(sites, strays[i][k])
+				case l.to >= 0:
+					if c.slot[l.to] < 0 {
+						add(uint32(l.to))
+					}
+					l.to = c.slot[l.to]
 				}
 			}
 		}
+		from += len(strays)
 	}
-	// Links name sides while they are made; from now on slots.
-	for i := begun; i < len(links); i++ {
-		for k := range links[i] {
-			if l := &links[i][k]; l.to >= 0 {
-				l.to = c.slot[l.to]
-			}
-		}
-	}
-	c.sides, c.links = sides, links
+	c.sites, c.links = sites, links
 	return nil
 }
+
+// What links lead to that is no point.
+const (
+	toNothing = -1
+	toStray   = -2
+)
 
 // linkLevel is the smallest level of cells that links lead to: what is seen by way of a
 // point may be coarser.
 const linkLevel = 1
 
-// look makes the links of a point.
-func (c *Cache) look(t *world.Tracer, side uint32, out *[fan]link) {
-	n := c.normal(side)
-	bt, bb := vec.Basis(n)
+// look makes the links of a site, and the strays that they need.
+func (c *Cache) look(t *world.Tracer, at *site, out *[fan]link, strays *[fan]site) {
+	bt, bb := vec.Basis(at.n)
 	for k := range out {
-		src := sampling.New(0x1b873593, side, uint32(k))
+		src := sampling.New(0x1b873593, at.name, uint32(k))
 		h := sampling.CosineHemisphere(src.Pair(0))
-		d := bt.Scale(h.X).Add(bb.Scale(h.Y)).Add(n.Scale(h.Z))
-		out[k] = c.follow(t, &src, c.pos[side/2], n, d)
+		d := bt.Scale(h.X).Add(bb.Scale(h.Y)).Add(at.n.Scale(h.Z))
+		out[k] = c.follow(t, &src, at, d, &strays[k])
 	}
 }
 
 // follow goes along a ray to what sends light there.
-func (c *Cache) follow(t *world.Tracer, src *sampling.Source, p, n, d vec.V3) (l link) {
-	l.to = -1
+func (c *Cache) follow(t *world.Tracer, src *sampling.Source, at *site, d vec.V3, stray *site) (l link) {
+	l.to = toNothing
 	sc := c.w.S
 	through, travel := vec.Splat(1), float32(0)
-	o := world.Leave(p, n, d)
+	o := world.Leave(at.pos, at.n, d)
 	for pane := range uint32(16) {
 		tri, hit, ok := t.First(trace.Ray{O: o, D: d, Max: inf}, src.Bits(1+pane))
 		if !ok {
@@ -146,23 +150,21 @@ func (c *Cache) follow(t *world.Tracer, src *sampling.Source, p, n, d vec.V3) (l
 		}
 		f.Roughen(0.2)
 		s := Spot{Pos: q.Pos, N: f.Ng, Object: sc.Obj[tri], Dist: travel, Roll: src.Bits(128)}
+		l.share = through.Mul(f.Albedo()).Scale(1.0 / fan)
 		if side, ok := c.choose(t, &s, linkLevel, nil); ok {
-			l.to, l.share = int32(side), through.Mul(f.Albedo()).Scale(1.0/fan)
-			Hits.Add(1)
-		} else {
-			Misses.Add(1)
+			l.to = int32(side)
+		} else if !at.stray && f.Clear == 0 {
+			l.to = toStray
+			*stray = site{q.Pos, f.Ng, sc.Obj[tri], src.Bits(129), true}
 		}
 		return l
 	}
 	return l
 }
 
-// straight is the irradiance that a light of unit output gives a point without bounces.
-func (c *Cache) straight(t *world.Tracer, l *light.Light, side uint32) (e vec.V3) {
-	p := c.pos[side/2]
-	ng := c.normal(side)
-	obj := c.w.S.Obj[c.tri[side/2]]
-	if l.Channels&c.w.Channels(obj) == 0 || !l.Reaches(p, ng) {
+// straight is the irradiance that a light of unit output gives a site without bounces.
+func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e vec.V3) {
+	if l.Channels&c.w.Channels(at.object) == 0 || !l.Reaches(at.pos, at.n) {
 		return e
 	}
 	n := 1
@@ -174,21 +176,19 @@ func (c *Cache) straight(t *world.Tracer, l *light.Light, side uint32) (e vec.V3
 	}
 	owner := sampling.Owner(l.ID)
 	for k := range n {
-		src := sampling.New(0x7feb352d, side, uint32(k))
-		s, ok := l.Sample(p, ng, src.Pair(sampling.Dim(owner, 1)))
-		cos := s.Dir.Dot(ng)
+		src := sampling.New(0x7feb352d, at.name, uint32(k))
+		s, ok := l.Sample(at.pos, at.n, src.Pair(sampling.Dim(owner, 1)))
+		cos := s.Dir.Dot(at.n)
 		if !ok || cos <= 0 {
 			continue
 		}
 		w := s.Weight.Scale(cos)
 		if l.Shadow {
-			w = w.Mul(t.Passes(p, ng, s.Dir, s.Clear))
+			w = w.Mul(t.Passes(at.pos, at.n, s.Dir, s.Clear))
 		}
 		if w.Finite() {
 			e = e.Add(w)
 		}
 	}
-	return e.Scale(l.Near(p) * (1 - l.NoDiffuse) / float32(n))
+	return e.Scale(l.Near(at.pos) * (1 - l.NoDiffuse) / float32(n))
 }
-
-var Hits, Misses, Near atomic.Int64

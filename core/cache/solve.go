@@ -47,7 +47,7 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.clock++
-	tb := &Table{r: r, slot: slices.Clone(c.slot), n: len(sources), rows: make([]vec.V3, len(c.sides)*len(sources))}
+	tb := &Table{r: r, slot: slices.Clone(c.slot), n: len(sources), rows: make([]vec.V3, len(c.sites)*len(sources))}
 	for i, s := range sources {
 		k := c.columns[s.Key]
 		if k == nil {
@@ -77,7 +77,7 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 
 // solve brings a column to all points.
 func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers int) error {
-	n := len(c.sides)
+	n := len(c.sites)
 	if len(k.all) == n {
 		return nil
 	}
@@ -88,7 +88,7 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 		t := c.w.Tracer()
 		return func(i int) {
 			for p := from + i*batch; p < min(from+(i+1)*batch, n); p++ {
-				straight[p] = c.straight(t, l, c.sides[p])
+				straight[p] = c.straight(t, l, &c.sites[p])
 			}
 		}, t.Release
 	})

@@ -24,6 +24,7 @@ const (
 	DirectSharp       // direct light of what shines, as smooth surfaces show it
 	Bounced           // by way of at least one other surface
 	BouncedSharp      // the same, as smooth surfaces show it: the lit room in them
+	Met               // direct light that paths met by chance, where a cover has the rest
 	Seen              // the shining thing itself: sky, emissive surface
 	Reflected         // the sky in mirrors
 	Kinds
@@ -31,7 +32,7 @@ const (
 
 // DirectKinds and BouncedKinds are what a light gives; Shown what is seen of itself.
 var (
-	DirectKinds  = []Kind{Direct, DirectSharp}
+	DirectKinds  = []Kind{Direct, Met, DirectSharp}
 	BouncedKinds = []Kind{Bounced, BouncedSharp}
 	Shown        = []Kind{Seen, Reflected}
 )
@@ -75,6 +76,13 @@ type Layers struct {
 	More   []uint16
 	// Detailed is how many Details each tile has had.
 	Detailed []uint8
+	// Cover, if set, is what the pixels show: what comes straight from the light by asking
+	// for it is then taken on its cells, in Lit, a tile each, and what is seen shining is
+	// told once by the cover's rays, in Shown. The sums have the rest.
+	Cover     *Cover
+	Lit       []*Lit
+	Shown     Plane
+	ShownDone bool
 }
 
 // Turn is the sample, of every four, at which a pixel is taken in sparse layers.
@@ -113,10 +121,17 @@ func (l *Layers) Put(k Kind, half, tile, x, y int, v vec.V3) {
 
 // Has reports whether anything of a kind has been found.
 func (l *Layers) Has(k Kind) bool {
+	some := func(t []float32) bool { return t != nil }
 	for _, p := range l.Sum[k] {
-		if slices.ContainsFunc(p, func(t []float32) bool { return t != nil }) {
+		if slices.ContainsFunc(p, some) {
 			return true
 		}
+	}
+	switch k {
+	case Direct:
+		return slices.ContainsFunc(l.Lit, func(t *Lit) bool { return t != nil && (t.Sum[0] != nil || t.Sum[1] != nil) })
+	case Seen:
+		return slices.ContainsFunc(l.Shown, some)
 	}
 	return false
 }
@@ -125,8 +140,12 @@ func (l *Layers) Has(k Kind) bool {
 // apart.
 func (l *Layers) taken(k Kind, x, y, n int) int {
 	switch {
-	case !l.Sparse || !k.BySurfaces() && n <= Dense:
+	case !l.Sparse || l.Cover == nil && !k.BySurfaces() && n <= Dense:
 		return n
+	case l.Cover != nil && l.Cover.Tiles[y/TileSize*Tiles(l.W)+x/TileSize].IsSmooth(x, y):
+		return n
+	case l.Cover != nil:
+		return 2 * ((n + 3 - Turn(x, y)) / 4) // one of each half
 	case k.BySurfaces():
 		return (n + 3 - Turn(x, y)) / 4
 	}
@@ -161,6 +180,14 @@ func (l *Layers) Samples() int {
 // Bytes returns the memory of the sums.
 func (l *Layers) Bytes() int {
 	n := 3 * len(l.More)
+	for _, t := range l.Lit {
+		if t != nil {
+			n += 2*len(t.Taken) + 4*len(t.Sum[0]) + 4*len(t.Sum[1])
+		}
+	}
+	for _, t := range l.Shown {
+		n += 24 + 4*len(t)
+	}
 	for k := range l.Sum {
 		for _, p := range l.Sum[k] {
 			for _, t := range p {
@@ -249,6 +276,34 @@ func (l *Layers) Average(k Kind, gain vec.V3, out []float32) {
 			}
 		}
 	})
+	add := func(px int, v vec.V3) {
+		out[3*px] += v.X * gain.X
+		out[3*px+1] += v.Y * gain.Y
+		out[3*px+2] += v.Z * gain.Z
+	}
+	switch k {
+	case Direct:
+		l.eachCell(func(px int, mean, _ vec.V3) { add(px, mean) })
+	case Seen:
+		l.eachShown(add)
+	}
+}
+
+// eachShown calls do for the pixels where the light is seen shining, by the cover's rays.
+func (l *Layers) eachShown(do func(px int, v vec.V3)) {
+	tx := Tiles(l.W)
+	for t, p := range l.Shown {
+		if p == nil {
+			continue
+		}
+		x0, y0 := t%tx*TileSize, t/tx*TileSize
+		for y := y0; y < min(y0+TileSize, l.H); y++ {
+			for x := x0; x < min(x0+TileSize, l.W); x++ {
+				i := 3 * ((y-y0)*TileSize + x - x0)
+				do(y*l.W+x, vec.V3{X: p[i], Y: p[i+1], Z: p[i+2]})
+			}
+		}
+	}
 }
 
 // HalfDifference adds gain times half the difference of the two halves' means of
@@ -272,6 +327,13 @@ func (l *Layers) HalfDifference(k Kind, gain vec.V3, out []float32) {
 			o[2] -= b[i+2] * s * gain.Z
 		}
 	})
+	if k == Direct {
+		l.eachCell(func(px int, _, diff vec.V3) {
+			out[3*px] += diff.X * gain.X
+			out[3*px+1] += diff.Y * gain.Y
+			out[3*px+2] += diff.Z * gain.Z
+		})
+	}
 }
 
 // Mean returns the mean colour of some kinds together over the picture's pixels that
@@ -297,6 +359,16 @@ func (l *Layers) Mean(kinds ...Kind) vec.V3 {
 		if n := float64(l.sampled(k)); n > 0 {
 			all = all.Add(vec.New(m[0]/n, m[1]/n, m[2]/n))
 		}
+		m = [3]float64{}
+		add := func(_ int, v vec.V3) { m[0], m[1], m[2] = m[0]+float64(v.X), m[1]+float64(v.Y), m[2]+float64(v.Z) }
+		switch k {
+		case Direct:
+			l.eachCell(func(px int, mean, _ vec.V3) { add(px, mean) })
+		case Seen:
+			l.eachShown(add)
+		}
+		n := float64(l.W * l.H)
+		all = all.Add(vec.New(m[0]/n, m[1]/n, m[2]/n))
 	}
 	return all
 }

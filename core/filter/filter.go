@@ -136,21 +136,51 @@ func (f *Filter) Fill(ctx context.Context, pictures [][]float32, lacks func(x, y
 	})
 }
 
-// Noisy is an RGB picture to filter, and in how many levels of doubling step.
+// Noisy is an RGB picture to filter, and in how many levels of doubling step. By, if set,
+// blends the picture's levels instead, pixel by pixel.
 type Noisy struct {
 	RGB    []float32
 	Levels int
+	By     *Blend
 }
 
 // Apply filters the pictures in place, all with the same weights. The weights are
 // most of the work: filter many at once.
 func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error {
 	pictures = slices.DeleteFunc(slices.Clone(pictures), func(p Noisy) bool { return p.Levels <= 0 })
+	// Those that are filtered widest come first, so that what is done drops out.
+	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
+	return f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c []float32, ch, at int) {
+		from, to := y*f.w, (y+1)*f.w
+		switch {
+		case p.By != nil && level == 0:
+			w := p.By.weights[0]
+			for i := from; i < to; i++ {
+				p.RGB[3*i], p.RGB[3*i+1], p.RGB[3*i+2] = p.RGB[3*i]*w[i], p.RGB[3*i+1]*w[i], p.RGB[3*i+2]*w[i]
+			}
+		case p.By != nil && level < len(p.By.weights):
+			w := p.By.weights[level]
+			for i := from; i < to; i++ {
+				for k := range 3 {
+					p.RGB[3*i+k] += w[i] * c[i*ch+at+k] * f.albedo[3*i+k]
+				}
+			}
+		case p.By == nil && level == p.Levels && level > 0:
+			for i := from; i < to; i++ {
+				for k := range 3 {
+					p.RGB[3*i+k] = c[i*ch+at+k] * f.albedo[3*i+k]
+				}
+			}
+		}
+	})
+}
+
+// levels filters pictures, the widest first, and calls take for each level, row and
+// picture with the picture's channels, without albedo: those from at of ch at each pixel.
+func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take func(level, y int, p *Noisy, c []float32, ch, at int)) error {
 	if len(pictures) == 0 {
 		return nil
 	}
-	// Those that are filtered widest come first, so that what is done drops out.
-	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
 	n := f.w * f.h
 	ch := eights(3 * len(pictures))
 	a, b := make([]float32, n*ch), make([]float32, n*ch)
@@ -161,6 +191,9 @@ func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error
 					a[i*ch+3*k+c] = p.RGB[3*i+c] / f.albedo[3*i+c]
 				}
 			}
+		}
+		for k := range pictures {
+			take(0, y, &pictures[k], a, ch, 3*k)
 		}
 	})
 	for l := 0; l < pictures[0].Levels && err == nil; l++ {
@@ -174,15 +207,8 @@ func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error
 		}
 		a, b = b, a
 		err = spread.Over(ctx, f.h, workers, func(y int) {
-			for k, p := range pictures[:more] {
-				if p.Levels != l+1 {
-					continue
-				}
-				for i := y * f.w; i < (y+1)*f.w; i++ {
-					for c := range 3 {
-						p.RGB[3*i+c] = a[i*ch+3*k+c] * f.albedo[3*i+c]
-					}
-				}
+			for k := range pictures[:more] {
+				take(l+1, y, &pictures[k], a, ch, 3*k)
 			}
 		})
 	}

@@ -37,7 +37,7 @@ func TestFilterIsLinearAndKeepsFlatLight(t *testing.T) {
 		sum[i] = 3*a[i] + 5*b[i]
 	}
 	flat := append([]float32(nil), f.albedo...)
-	require.NoError(t, f.Apply(context.Background(), []Noisy{{a, 3}, {b, 3}, {sum, 3}, {flat, 3}}, 2))
+	require.NoError(t, f.Apply(context.Background(), []Noisy{{a, 3, nil}, {b, 3, nil}, {sum, 3, nil}, {flat, 3, nil}}, 2))
 	for i := range sum {
 		require.InDelta(t, 3*a[i]+5*b[i], sum[i], 1e-3*float64(sum[i])+1e-6)
 		require.InDelta(t, f.albedo[i], flat[i], 1e-4)
@@ -56,10 +56,10 @@ func TestFilterLevelsAndOddNormals(t *testing.T) {
 	}
 	ctx := context.Background()
 	a, b, c := pic(0), pic(1), pic(2)
-	require.NoError(t, f.Apply(ctx, []Noisy{{a, 1}, {b, 4}, {c, 0}}, 2))
+	require.NoError(t, f.Apply(ctx, []Noisy{{a, 1, nil}, {b, 4, nil}, {c, 0, nil}}, 2))
 	alone, four := pic(0), pic(1)
-	require.NoError(t, f.Apply(ctx, []Noisy{{alone, 1}}, 1))
-	require.NoError(t, f.Apply(ctx, []Noisy{{four, 4}}, 1))
+	require.NoError(t, f.Apply(ctx, []Noisy{{alone, 1, nil}}, 1))
+	require.NoError(t, f.Apply(ctx, []Noisy{{four, 4, nil}}, 1))
 	require.True(t, slices.Equal(alone, a))
 	require.True(t, slices.Equal(four, b))
 	require.True(t, slices.Equal(pic(2), c))
@@ -70,7 +70,7 @@ func TestFilterLevelsAndOddNormals(t *testing.T) {
 	}
 	dark := pic(0)
 	dark[odd], dark[odd+1], dark[odd+2] = 0, 0, 0
-	require.NoError(t, New(p.Guide, scenetest.Inside).Apply(ctx, []Noisy{{dark, 2}}, 2))
+	require.NoError(t, New(p.Guide, scenetest.Inside).Apply(ctx, []Noisy{{dark, 2, nil}}, 2))
 	require.Positive(t, dark[odd])
 }
 

@@ -14,13 +14,16 @@ import (
 type Sums struct {
 	w, h  int
 	parts map[int]*halves
+	// Chosen has the levels of the filter weighed pixel by pixel; the widths then bound
+	// them.
+	Chosen bool
 }
 
 // halves are RGB pictures: the mean of the two halves, and half their difference.
 type halves struct{ mean, diff []float32 }
 
 // NewSums begins a picture of w by h.
-func NewSums(w, h int) *Sums { return &Sums{w, h, map[int]*halves{}} }
+func NewSums(w, h int) *Sums { return &Sums{w: w, h: h, parts: map[int]*halves{}} }
 
 // Add adds a light's layers at a gain, each kind filtered as widely as it says.
 func (s *Sums) Add(l *film.Layers, gain vec.V3, widths Widths) {
@@ -58,12 +61,19 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	var narrow []*halves
 	for _, w := range widths {
 		p, q := s.parts[w], s.parts[w]
-		if f != nil && w > 0 {
-			soft = append(soft, Noisy{p.mean, w}, Noisy{p.diff, w})
-		}
 		if f != nil && w > 1 {
 			q = &halves{slices.Clone(p.mean), slices.Clone(p.diff)}
-			soft = append(soft, Noisy{q.mean, 1}, Noisy{q.diff, 1})
+			soft = append(soft, Noisy{RGB: q.mean, Levels: 1}, Noisy{RGB: q.diff, Levels: 1})
+		}
+		if f != nil && w > 0 {
+			var by *Blend
+			if s.Chosen {
+				var err error
+				if by, err = f.Choose(ctx, p.mean, p.diff, w, workers); err != nil {
+					return nil, err
+				}
+			}
+			soft = append(soft, Noisy{p.mean, w, by}, Noisy{p.diff, w, by})
 		}
 		narrow = append(narrow, q)
 	}
@@ -112,6 +122,33 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 		}
 	}
 	return math.Sqrt(max(sum, 0) / float64(max(n, 1)))
+}
+
+// Slopes is, for each pixel of a picture w wide, how steeply the display shows a change of
+// luminance, at the mean of the pixel and those around it.
+func Slopes(pic []float32, w int, show func(float64) float64) []float32 {
+	n := len(pic) / 3
+	h := n / max(w, 1)
+	sums := make([]float32, n) // along rows
+	for y := range h {
+		for x := range w {
+			for xx := max(x-1, 0); xx <= min(x+1, w-1); xx++ {
+				sums[y*w+x] += float32(colour.LuminanceAt(pic, 3*(y*w+xx)))
+			}
+		}
+	}
+	out := make([]float32, n)
+	for y := range h {
+		for x := range w {
+			var sum float64
+			for yy := max(y-1, 0); yy <= min(y+1, h-1); yy++ {
+				sum += float64(sums[yy*w+x])
+			}
+			many := (min(x+1, w-1) - max(x-1, 0) + 1) * (min(y+1, h-1) - max(y-1, 0) + 1)
+			out[y*w+x] = float32(slope(show, sum/float64(many)))
+		}
+	}
+	return out
 }
 
 // slope of the curve at a luminance.

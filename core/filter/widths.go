@@ -12,6 +12,9 @@ const few = 4
 type Frame struct {
 	Samples int
 	Sparse  bool // what is bounced has a quarter of the samples (film.Layers.Sparse)
+	// Covered layers have what is asked of lights on cells; the rest is sampled as what is
+	// bounced.
+	Covered bool
 	// Smaller is how many times the picture is halved against the size that it is made
 	// for: small pictures are filtered less widely.
 	Smaller int
@@ -59,8 +62,17 @@ func (f Frame) Widths(shows bool) (w Widths) {
 		bounced /= 4
 	}
 	w[film.Bounced] = wide(bounced)
-	if w[film.Direct] = first(f.Samples); shows {
+	w[film.Met] = w[film.Bounced]
+	if w[film.Direct] = first(f.Samples); shows && !f.Covered {
 		w[film.Direct] = wide(f.Samples)
+	}
+	if f.Covered {
+		w[film.Bounced], w[film.Met] = 5, 5
+		if w[film.Direct] = 0; shows {
+			w[film.Direct] = 3
+		}
+		w[film.BouncedSharp], w[film.DirectSharp], w[film.Reflected] = 2, 2, 2
+		return w
 	}
 	if bounced < few {
 		w[film.BouncedSharp] = w[film.Bounced]

@@ -54,7 +54,8 @@ type Light struct {
 	Shadow      bool
 	Channels    uint8
 	Gradient    Gradient
-	shine       float32 // radiance of the light's own surface at unit output; intensity where it has none
+	Portals     []Portal // through which rooms see a sky
+	shine       float32  // radiance of the light's own surface at unit output; intensity where it has none
 	cone        cone
 	lit         surfaces
 	doors       *Doors

@@ -31,6 +31,84 @@ func (g *Gradient) Radiance(d vec.V3) vec.V3 {
 	return vec.Lerp(g.Horizon, g.Zenith, k)
 }
 
+// Portal is an opening through which a room sees the sky: a rectangle of W along U by H
+// along V, with its normal into the room, whose bounds are Lo and Hi. The sky is looked for
+// there more than elsewhere; what light comes is the same.
+type Portal struct {
+	Centre, N, U, V vec.V3
+	W, H            float32
+	Lo, Hi          vec.V3
+}
+
+// worth is about the share of a matt surface's light that a portal gives at p with normal
+// n: 0 where it gives nothing.
+func (q *Portal) worth(p, n vec.V3) float32 {
+	if p.X < q.Lo.X || p.Y < q.Lo.Y || p.Z < q.Lo.Z || p.X > q.Hi.X || p.Y > q.Hi.Y || p.Z > q.Hi.Z {
+		return 0
+	}
+	d := q.Centre.Sub(p)
+	in := -d.Dot(q.N)
+	if in <= 0 {
+		return 0
+	}
+	d2 := d.Dot(d)
+	size := (q.W + q.H) / 2
+	// The cosine to its nearest part, which is never quite edge on.
+	up := d.Dot(n) + size/2
+	if up <= 0 {
+		return 0
+	}
+	return q.W * q.H * in * up / (math.Pi * d2 * (d2 + q.W*q.H))
+}
+
+// pdf is the density, per steradian, with which an even choice on the portal takes the
+// direction d from p.
+func (q *Portal) pdf(p, d vec.V3) float32 {
+	cos := -d.Dot(q.N)
+	if cos <= 1e-4 {
+		return 0
+	}
+	c := p.Sub(q.Centre)
+	t := c.Dot(q.N) / cos
+	at := c.Add(d.Scale(t))
+	if x, y := at.Dot(q.U), at.Dot(q.V); t <= 0 || x > q.W/2 || x < -q.W/2 || y > q.H/2 || y < -q.H/2 {
+		return 0
+	}
+	return t * t / (cos * q.W * q.H)
+}
+
+// Near reports whether a ray from o along d passes the portal, grown that many times.
+func (q *Portal) Near(o, d vec.V3, grown float32) bool {
+	g := *q
+	g.W, g.H = q.W*grown, q.H*grown
+	return g.pdf(o, d) > 0
+}
+
+// mostPortals bounds the portals that a place is asked for at once.
+const mostPortals = 24
+
+// portals are the shares with which a sky is looked for through its portals, and all of
+// them together, at p with normal n. What is left over is looked for all round.
+func (l *Light) portals(p, n vec.V3, share *[mostPortals]float32) (through float32) {
+	if len(l.Portals) == 0 {
+		return 0
+	}
+	var sum float32
+	ps := l.Portals[:min(len(l.Portals), mostPortals)]
+	for i := range ps {
+		share[i] = ps[i].worth(p, n)
+		sum += share[i]
+	}
+	if sum < 1e-6 {
+		return 0
+	}
+	through = 0.85 * sum / (sum + 0.002)
+	for i := range ps {
+		share[i] *= through / sum
+	}
+	return through
+}
+
 // sky is all directions.
 type sky struct{}
 
@@ -41,16 +119,47 @@ func (sky) area(*Light) float64                 { return 0 }
 func (sky) perLumen(*Light) float64             { return 1 }
 func (sky) lux(*Light, float64) float64         { return 1 }
 
-func (sky) sample(l *Light, _, n vec.V3, u vec.V2) (s Sample, ok bool) {
-	t, b := vec.Basis(n)
-	c := sampling.CosineHemisphere(u)
-	s.Dir = t.Scale(c.X).Add(b.Scale(c.Y)).Add(n.Scale(c.Z)).Norm()
+func (sky) sample(l *Light, p, n vec.V3, u vec.V2) (s Sample, ok bool) {
+	var share [mostPortals]float32
+	through := l.portals(p, n, &share)
 	s.Dist, s.Clear = inf, inf
-	s.Pdf = max(c.Z, 1e-6) / math.Pi
+	if u.X < through {
+		i, x := 0, u.X
+		for i < len(l.Portals)-1 && i < mostPortals-1 && x >= share[i] {
+			x -= share[i]
+			i++
+		}
+		q := &l.Portals[i]
+		if share[i] <= 0 {
+			return s, false
+		}
+		at := q.Centre.Add(q.U.Scale((min(x/share[i], 1) - 0.5) * q.W)).Add(q.V.Scale((u.Y - 0.5) * q.H))
+		s.Dir = at.Sub(p).Norm()
+	} else {
+		u.X = min((u.X-through)/(1-through), 1-1e-7)
+		t, b := vec.Basis(n)
+		c := sampling.CosineHemisphere(u)
+		s.Dir = t.Scale(c.X).Add(b.Scale(c.Y)).Add(n.Scale(c.Z)).Norm()
+	}
+	s.Pdf = l.skyPdf(p, n, s.Dir, through, &share)
 	s.Weight = l.Gradient.Radiance(s.Dir).Scale(1 / s.Pdf)
-	return s, true
+	return s, s.Pdf > 0
 }
 
-func (sky) meet(l *Light, _, n, d vec.V3) Met {
-	return Met{Radiance: l.Gradient.Radiance(d), Pdf: max(d.Dot(n), 0) / math.Pi, Dist: inf}
+// skyPdf is the density with which sample takes the direction d.
+func (l *Light) skyPdf(p, n, d vec.V3, through float32, share *[mostPortals]float32) float32 {
+	pdf := (1 - through) * max(d.Dot(n), 0) / math.Pi
+	if through > 0 {
+		for i := range l.Portals[:min(len(l.Portals), mostPortals)] {
+			if share[i] > 0 {
+				pdf += share[i] * l.Portals[i].pdf(p, d)
+			}
+		}
+	}
+	return pdf
+}
+
+func (sky) meet(l *Light, o, n, d vec.V3) Met {
+	var share [mostPortals]float32
+	return Met{Radiance: l.Gradient.Radiance(d), Pdf: l.skyPdf(o, n, d, l.portals(o, n, &share), &share), Dist: inf}
 }

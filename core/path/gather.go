@@ -80,6 +80,9 @@ func (w *Walker) offer(i int, l *light.Light, v *Vertex, o *offered) (ok bool) {
 		switch w.by {
 		case balanced:
 			k = o.to.Pdf / (o.to.Pdf*c + pdf)
+			if depth == 0 {
+				k = w.asks * o.to.Pdf / (w.asks*o.to.Pdf + pdf)
+			}
 		case met:
 			return false
 		}
@@ -95,14 +98,9 @@ func (w *Walker) offer(i int, l *light.Light, v *Vertex, o *offered) (ok bool) {
 // arrive books what is left of an offer after the way to the light.
 func (w *Walker) arrive(v *Vertex, o *offered) {
 	l, i := w.lights[o.light], o.light
-	through := v.From.Through
-	if l.Shadow {
-		through = through.Mul(w.tracer.Passes(v.P.Pos, v.F.Ng, o.to.Dir, o.to.Clear))
-		if through == (vec.V3{}) {
-			return
-		}
-	}
+	through := w.carried(v, o)
 	switch {
+	case through == vec.V3{}:
 	case v.From.Depth > 0:
 		w.split(i, film.Bounced, film.BouncedSharp, through.Mul(o.matt.Add(o.glossy)), v.From.Sharp)
 	case l.Shows() && v.F.Smooth():
@@ -114,6 +112,28 @@ func (w *Walker) arrive(v *Vertex, o *offered) {
 		w.put(i, sharp, through.Mul(o.glossy))
 	default:
 		w.put(i, film.Direct, through.Mul(o.matt.Add(o.glossy)))
+	}
+}
+
+// carried is what is left of an offer after the way to the light, as a share of it.
+func (w *Walker) carried(v *Vertex, o *offered) vec.V3 {
+	if !w.lights[o.light].Shadow {
+		return v.From.Through
+	}
+	return v.From.Through.Mul(w.tracer.Passes(v.P.Pos, v.F.Ng, o.to.Dir, o.to.Clear))
+}
+
+// gatherGlossy asks for the glossy light, at the first surface where that is smooth, of
+// what is seen shining: cells of a cover leave that to paths.
+func (w *Walker) gatherGlossy(v *Vertex) {
+	if !v.F.Smooth() {
+		return
+	}
+	for i, l := range w.lights {
+		if l.Shows() && w.wants(i) && w.offer(i, l, v, &w.o) {
+			w.o.matt = vec.V3{}
+			w.arrive(v, &w.o)
+		}
 	}
 }
 

@@ -91,6 +91,14 @@ func (p *Pass) Detail(ctx context.Context, workers int) error {
 	})
 }
 
+// coverAsks is Walker.asks where a cover takes what is asked.
+const coverAsks = 8
+
+// covered reports whether the layers lie on a cover.
+func (p *Pass) covered() bool {
+	return p.Merged == nil && len(p.Layers) > 0 && p.Layers[0].Cover != nil
+}
+
 func (p *Pass) least() int {
 	n := math.MaxInt
 	for _, l := range p.Layers {
@@ -110,7 +118,10 @@ type painter struct {
 func (p *Pass) painter() *painter {
 	w := &painter{Pass: p, seed: p.Seed, sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && p.Merged == nil}
 	w.Walker.init(p.World, p.Lights)
-	w.Walker.by, w.Walker.table = p.by, p.Cached
+	w.Walker.by, w.Walker.table, w.eye = p.by, p.Cached, p.Camera.Eye
+	if p.covered() {
+		w.asks = coverAsks
+	}
 	w.Walker.Bounces, w.Walker.few, w.Walker.gains, w.Walker.neutral, w.Walker.hidden = p.Bounces, p.Few, p.Merged, p.Neutral, p.Hidden
 	return w
 }
@@ -169,6 +180,10 @@ func (w *painter) look(t, x, y, n int, only sought) {
 }
 
 func (w *painter) tile(t, sample int) {
+	if w.covered() {
+		w.beyond(t, sample)
+		return
+	}
 	guide := w.Guide != nil && int(w.Guide.Count[t]) == sample && sample < GuideSamples && (!w.sparse || sample < film.Dense)
 	w.pixels(t, func(x, y int) {
 		if w.sparse {
@@ -196,6 +211,34 @@ func (w *painter) tile(t, sample int) {
 	}
 	if guide {
 		w.Guide.Count[t]++
+	}
+}
+
+// beyond takes a tile's sample on its cover: one of each light on the cells for the first
+// two, one of each half, and one path in the pixels whose turn it is.
+func (w *painter) beyond(t, sample int) {
+	for i, l := range w.Layers {
+		if w.on[i] {
+			l.Light(t)
+		}
+	}
+	if sample < 2 {
+		w.ask(t, func(i, c int) int { return 1 })
+	}
+	smooth := w.Layers[0].Cover.Tiles[t]
+	w.pixels(t, func(x, y int) {
+		switch {
+		case !w.sparse || smooth.IsSmooth(x, y):
+			w.look(t, x, y, sample, beyond)
+		case film.Turn(x, y) == sample%4:
+			w.look(t, x, y, sample/4*2, beyond)
+			w.look(t, x, y, sample/4*2+1, beyond)
+		}
+	})
+	for i, l := range w.Layers {
+		if w.on[i] {
+			l.Count[t]++
+		}
 	}
 }
 

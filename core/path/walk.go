@@ -60,6 +60,7 @@ const (
 	everything sought = iota
 	straight          // what comes straight from lights
 	byWay             // what comes by way of other surfaces
+	beyond            // all but what is asked for at the first surface and seen shining
 )
 
 // strategy is by which way a light that can be found by two is found.
@@ -96,6 +97,11 @@ type Walker struct {
 	some    bool   // there are such
 
 	table *cache.Table // the light cache, nil for none
+	// asks is how many times as much a light is asked at the first surface as followed to: the
+	// more, the less is left to chance.
+	asks  float32
+	broad []bool // lights whose extent shows in their shadows
+	eye   vec.V3
 	reach *cache.Reach // not nil: places that the cache would be asked for are only touched
 
 	// emitter gives, for each material, the index of its light or -1.
@@ -123,6 +129,7 @@ func (w *Walker) init(wd *world.World, lights []*light.Light) {
 	w.world, w.tracer, w.lights = wd, wd.Tracer(), lights
 	w.found, w.on = make([][film.Kinds]vec.V3, len(lights)), make([]bool, len(lights))
 	w.owner, w.touched = make([]uint32, len(lights)), make([]bool, len(lights))
+	w.asks, w.broad = 1, make([]bool, len(lights))
 	w.canMeet, w.done = make([]bool, len(lights)), make([]bool, len(lights))
 	w.emitter = make([]int16, len(wd.S.Materials))
 	for i := range w.emitter {
@@ -131,6 +138,7 @@ func (w *Walker) init(wd *world.World, lights []*light.Light) {
 	w.unmet = true
 	for i, l := range lights {
 		w.on[i], w.owner[i], w.canMeet[i] = true, sampling.Owner(l.ID), l.CanBeMet()
+		w.broad[i] = w.canMeet[i] && !l.Small() && l.Kind != light.Sun
 		w.partial = w.partial || l.NoDiffuse > 0 || l.NoSpecular > 0
 		for _, m := range l.Materials() {
 			w.emitter[m], w.unmet = int16(i), false
@@ -159,9 +167,11 @@ func (w *Walker) Begin(seed, pixel, sample uint32) {
 		w.some = false
 	}
 	w.merged = vec.V3{}
-	w.src = sampling.New(seed, pixel, sample)
+	w.renew(seed, pixel, sample)
 	w.first = Vertex{Tri: math.MaxUint32}
 }
+
+func (w *Walker) renew(seed, pixel, sample uint32) { w.src = sampling.New(seed, pixel, sample) }
 
 // Found is what the path has found of light i, by kind, for unit output.
 func (w *Walker) Found(i int) [film.Kinds]vec.V3 { return w.found[i] }
@@ -219,8 +229,11 @@ func (w *Walker) From(v *Vertex, next *Segment) bool {
 	if depth > 0 && v.From.Wide && w.cached(v) {
 		return false
 	}
-	if depth > 0 || w.only != byWay {
+	switch {
+	case depth > 0 || w.only <= straight:
 		w.gather(v)
+	case w.only == beyond:
+		w.gatherGlossy(v)
 	}
 	if w.Bounces > 0 && depth >= w.Bounces || w.only == straight && (depth == 1 || w.unmet) || depth >= longest {
 		return false
@@ -304,12 +317,14 @@ func (w *Walker) looksAlong(s *Segment) bool { return s.Depth > 1 || w.only != b
 
 // weight is the share of what was met on a segment that counts, where lights were asked
 // for too: the balance heuristic.
-func (s *Segment) weight(l *light.Light, pdf float32, by strategy) float32 {
+func (w *Walker) weight(s *Segment, l *light.Light, pdf float32) float32 {
 	switch {
-	case s.Pdf == 0 || by == met:
+	case s.Pdf == 0 || w.by == met:
 		return 1
-	case by == asked:
+	case w.by == asked:
 		return 0
+	case s.Depth == 1:
+		return s.Pdf / (s.Pdf + w.asks*pdf)
 	}
 	return s.Pdf / (s.Pdf + pdf*chance(l, s.Depth-1, s.O))
 }
@@ -327,14 +342,17 @@ func (w *Walker) book(s *Segment, i int, v vec.V3) {
 		w.split(i, film.Bounced, film.BouncedSharp, v, s.Sharp)
 		return
 	}
-	sharp := film.DirectSharp
+	soft, sharp := film.Direct, film.DirectSharp
+	if w.only == beyond {
+		soft = film.Met
+	}
 	if s.Mirror && l.Distant() {
 		sharp = film.Reflected
 	}
 	if !l.Shows() {
-		sharp = film.Direct // lamps' own light keeps its edges anyway
+		sharp = soft // lamps' own light keeps its edges anyway
 	}
-	w.split(i, film.Direct, sharp, v, s.Sharp)
+	w.split(i, soft, sharp, v, s.Sharp)
 }
 
 // split books a contribution by the share of it that smooth surfaces show.
@@ -373,7 +391,7 @@ func (w *Walker) meetLamps(s *Segment, travel, far float32) {
 		if m.Pdf <= 0 || m.Dist <= travel || m.Dist > far+m.Slack || w.tracer.Blocked(s.O, s.D, m.Dist-m.Slack) {
 			continue
 		}
-		k := s.weight(l, m.Pdf, w.by)
+		k := w.weight(s, l, m.Pdf)
 		if s.Depth > 1 {
 			k *= l.Near(s.O)
 		}
@@ -383,7 +401,7 @@ func (w *Walker) meetLamps(s *Segment, travel, far float32) {
 
 // escape finds the sky and the sun at the end of a segment that leaves the place.
 func (w *Walker) escape(s *Segment) {
-	if !w.looksAlong(s) {
+	if !w.looksAlong(s) || s.Depth == 0 && w.only == beyond {
 		return
 	}
 	for _, i := range w.distant {
@@ -397,7 +415,7 @@ func (w *Walker) escape(s *Segment) {
 		}
 		k := float32(1)
 		if s.Depth > 0 {
-			k = s.weight(l, m.Pdf, w.by)
+			k = w.weight(s, l, m.Pdf)
 		}
 		w.book(s, i, s.Through.Mul(m.Radiance).Scale(k))
 	}
@@ -406,7 +424,7 @@ func (w *Walker) escape(s *Segment) {
 // meetSurface finds what the surface at the end of a segment shines by itself; e is its
 // light.
 func (w *Walker) meetSurface(s *Segment, p *scene.SurfacePoint, m *scene.Material, e int16, far float32) {
-	if !w.wants(int(e)) || !w.looksAlong(s) || s.Depth == 0 && w.neutral > 0 {
+	if !w.wants(int(e)) || !w.looksAlong(s) || s.Depth == 0 && (w.neutral > 0 || w.only == beyond) {
 		return
 	}
 	l := w.lights[e]
@@ -419,7 +437,7 @@ func (w *Walker) meetSurface(s *Segment, p *scene.SurfacePoint, m *scene.Materia
 	}
 	k := float32(1)
 	if s.Depth > 0 {
-		k = s.weight(l, l.SurfacePdf(far, cos), w.by)
+		k = w.weight(s, l, l.SurfacePdf(far, cos))
 	}
 	w.book(s, int(e), s.Through.Mul(w.world.S.Emission(m, p)).Scale(k))
 }

@@ -29,6 +29,29 @@ func Opening(p *Picture, x, y float64) (*Placement, error) {
 	if q, ok := p.World.Probe(p.View.Eye, dir, p.Sight); ok {
 		far = q.Dist
 	}
+	f, err := p.fit(dir, far)
+	if err != nil {
+		return nil, err
+	}
+	outer := f.centre.Sub(f.n.Scale(f.thick + clear))
+	w, height, roll := float64(f.w), float64(f.h), 0.0
+	out := &Placement{Position: &outer, Aim: &f.n, Width: &w, Height: &height, Roll: &roll, At: f.centre}
+	if hit, by := p.World.Stands(f.centre, f.n, f.n, 0.6); by >= 0 {
+		out.Note = fmt.Sprintf("%s stands %.2f m before it", p.name(by), hit)
+	}
+	return out, nil
+}
+
+// frame is an opening in a wall: a rectangle in its inner face, of w along u and h along
+// v, with its normal into the room.
+type frame struct {
+	centre, n, u, v vec.V3
+	w, h, thick     float32
+}
+
+// fit finds the opening through which the line of sight dir leaves; far is how far along
+// it something stands.
+func (p *Picture) fit(dir vec.V3, far float32) (*frame, error) {
 	at, n, face, ok := p.wall(dir)
 	if !ok {
 		return nil, cannot("No wall surrounds that spot: click into a window or a door.")
@@ -58,13 +81,7 @@ func Opening(p *Picture, x, y float64) (*Placement, error) {
 		return nil, cannot("What is open there is only %.2f by %.2f m.", r-l, t-b)
 	}
 	centre := at.Add(h.Scale((l + r) / 2)).Add(v.Scale((b + t) / 2))
-	outer := centre.Sub(n.Scale(thick + clear))
-	w, height, roll := float64(r-l), float64(t-b), 0.0
-	out := &Placement{Position: &outer, Aim: &n, Width: &w, Height: &height, Roll: &roll, At: centre}
-	if hit, by := p.World.Stands(centre, n, n, 0.6); by >= 0 {
-		out.Note = fmt.Sprintf("%s stands %.2f m before it", p.name(by), hit)
-	}
-	return out, nil
+	return &frame{centre, n, h, v, r - l, t - b, thick}, nil
 }
 
 // wall finds the plane that surrounds the line of sight d: the one that most rays

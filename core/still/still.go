@@ -4,6 +4,7 @@ package still
 
 import (
 	"context"
+	"fmt"
 	"runtime"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/path"
+	"willowherb/core/place"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 )
@@ -29,9 +31,12 @@ type Order struct {
 	Raw     bool // leave the noise in
 	// Cache of the world, where there is one already.
 	Cache *cache.Cache
+	// Display is how a luminance is shown, from 0 to 1: errors are judged by it. nil: as
+	// metered.
+	Display func(luminance float64) float64
 	// Paths asks for whole paths instead of the light cache.
-	Paths bool
-	Workers int  // 0: all cores
+	Paths   bool
+	Workers int // 0: all cores
 	// Left, if set, is how much time there still is: samples are taken as long as the
 	// next, and the finishing, fit into it. Samples then bounds them.
 	Left func() time.Duration
@@ -55,6 +60,11 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		o.Workers = runtime.GOMAXPROCS(0)
 	}
 	p := &path.Pass{World: o.World, Camera: o.View, W: o.W, H: o.H, Seed: o.Seed, Guide: film.NewGuide(o.W, o.H)}
+	portals, err := place.Portals(ctx, o.World, o.Workers)
+	if err != nil {
+		return nil, err
+	}
+	o.say(fmt.Sprint("portals ", len(portals)))
 	var shining []*lamps.Lamp
 	gives := make([]Gives, len(o.Lamps))
 	for _, l := range o.Lamps {
@@ -62,7 +72,13 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 			continue
 		}
 		shining = append(shining, l)
-		p.Lights = append(p.Lights, l.Source)
+		src := l.Source
+		if src.Kind == light.Sky {
+			with := *src
+			with.Portals = portals
+			src = &with
+		}
+		p.Lights = append(p.Lights, src)
 		p.Layers = append(p.Layers, film.NewLayers(o.W, o.H))
 	}
 	if len(shining) == 0 {
@@ -70,12 +86,7 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		dark := &light.Light{Kind: light.Point}
 		p.Lights, p.Layers = []*light.Light{dark}, []*film.Layers{film.NewLayers(o.W, o.H)}
 	}
-	if !o.Paths && len(shining) > 0 {
-		if err := o.prepare(ctx, p); err != nil {
-			return nil, err
-		}
-	}
-	taken, err := o.sample(ctx, p)
+	taken, err := o.settle(ctx, p, shining)
 	if err != nil {
 		return nil, err
 	}
@@ -84,11 +95,12 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		at[l] = i
 	}
 	sums := filter.NewSums(o.W, o.H)
+	sums.Chosen = !o.Paths
 	for i, l := range shining {
 		g, y := l.Gain(), p.Layers[i]
 		m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
 		gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}
-		sums.Add(y, g, filter.Frame{Samples: o.Samples}.Widths(l.Shines()))
+		sums.Add(y, g, filter.Frame{Samples: taken, Sparse: y.Sparse, Covered: y.Cover != nil}.Widths(l.Shines()))
 	}
 	var f *filter.Filter
 	if !o.Raw {
@@ -102,7 +114,7 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 }
 
 // prepare fills the light cache as far as the pass needs it.
-func (o *Order) prepare(ctx context.Context, p *path.Pass) error {
+func (o *Order) prepare(ctx context.Context, p *path.Pass, shining []*lamps.Lamp) error {
 	c := o.Cache
 	if c == nil {
 		c = cache.New(o.World, o.Workers)
@@ -115,14 +127,84 @@ func (o *Order) prepare(ctx context.Context, p *path.Pass) error {
 		return err
 	}
 	var sources []cache.Source
-	for _, l := range o.Lamps {
-		if l.Gain() != (vec.V3{}) {
-			sources = append(sources, cache.Source{Key: l.Key, Light: l.Source})
-		}
+	for i, l := range shining {
+		sources = append(sources, cache.Source{Key: l.Key, Light: p.Lights[i]})
 	}
 	var err error
 	p.Cached, err = c.Light(ctx, r, sources, o.Workers)
 	return err
+}
+
+// settle takes samples where the error shows, until there are enough or the time is up.
+func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp) (n int, err error) {
+	if o.Paths || len(shining) == 0 {
+		return o.sample(ctx, p)
+	}
+	for _, l := range p.Layers {
+		l.Sparse = true
+	}
+	if _, err = p.MakeCover(ctx, path.Rays{Each: 8, Edges: 32}, o.Workers); err != nil {
+		return 0, err
+	}
+	o.say("cover")
+	if err = o.prepare(ctx, p, shining); err != nil {
+		return 0, err
+	}
+	o.say("cache")
+	begin := o.left()
+	for n = 2; ; n += 2 {
+		if err = p.Run(ctx, n, o.Workers); err != nil {
+			return n, err
+		}
+		o.say("run")
+		mid := o.left()
+		budget := 2 * o.W * o.H
+		if _, err = p.Spend(ctx, o.worth(p, shining), budget, o.Workers); err != nil {
+			return n, err
+		}
+		o.say("spend")
+		now := o.left()
+		if o.Progress != nil {
+			o.Progress(n)
+		}
+		_, _ = mid, begin
+		if n >= 4*o.Samples || o.Left != nil && n >= 4 && now < 2*time.Second {
+			return n, nil
+		}
+	}
+}
+
+func (o *Order) say(what string) {
+	if Say != nil {
+		Say(what, o.left())
+	}
+}
+
+var Say func(string, time.Duration)
+
+func (o *Order) left() time.Duration {
+	if o.Left == nil {
+		return 0
+	}
+	return o.Left()
+}
+
+// worth judges errors by the picture as it is.
+func (o *Order) worth(p *path.Pass, shining []*lamps.Lamp) path.Worth {
+	pic := make([]float32, 3*o.W*o.H)
+	var w path.Worth
+	for i, l := range shining {
+		w.Gains = append(w.Gains, l.Gain())
+		for k := range film.Kinds {
+			p.Layers[i].Average(k, l.Gain(), pic)
+		}
+	}
+	show := o.Display
+	if show == nil {
+		show = exposure.Display(exposure.Shoulder, exposure.Metered(pic))
+	}
+	w.Slope = filter.Slopes(pic, o.W, show)
+	return w
 }
 
 // sample takes the samples of a pass, and returns their number.

@@ -1,0 +1,360 @@
+package path
+
+import (
+	"context"
+	"math"
+
+	"willowherb/core/film"
+	"willowherb/core/spread"
+	"willowherb/core/surface"
+	"willowherb/core/vec"
+)
+
+// Rays says how many camera rays tell what a pixel shows.
+type Rays struct {
+	Each  int // of every pixel
+	Edges int // of pixels in which several surfaces meet
+}
+
+// met is what a camera ray came to.
+type sighting struct {
+	hit     film.Hit
+	through vec.V3
+	n       vec.V3
+	dist    float32
+	object  uint32
+	mat     uint16
+	cell    int
+}
+
+// coverSeed keeps the cover's rays apart from those of paths.
+const coverSeed = 0x3c6ef372
+
+// MakeCover finds what the pass's pixels show, with the guide that belongs to it, and gives
+// it to the pass's layers, which must be empty.
+func (p *Pass) MakeCover(ctx context.Context, rays Rays, workers int) (*film.Cover, error) {
+	c := &film.Cover{W: p.W, H: p.H, Tiles: make([]*film.CoverTile, film.Tiles(p.W)*film.Tiles(p.H))}
+	for _, l := range p.Layers {
+		l.On(c)
+	}
+	err := spread.With(ctx, len(c.Tiles), workers, func() (func(int), func()) {
+		w := p.painter()
+		w.coverers()
+		return func(t int) { c.Tiles[t] = w.cover(t, rays) }, w.tracer.Release
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range p.Layers {
+		l.ShownDone = true
+	}
+	return c, nil
+}
+
+// Show works out where the lights of layers that were put on a cover later are seen shining.
+func (p *Pass) Show(ctx context.Context, workers int) error {
+	owed := false
+	for i, l := range p.Layers {
+		owed = owed || p.Lights[i].Shows() && !l.ShownDone
+	}
+	if owed {
+		err := spread.With(ctx, film.Tiles(p.W)*film.Tiles(p.H), workers, func() (func(int), func()) {
+			w := p.painter()
+			w.coverers()
+			for i, l := range p.Layers {
+				w.on[i] = w.on[i] && !l.ShownDone
+			}
+			return w.reshow, w.tracer.Release
+		})
+		if err != nil {
+			return err
+		}
+	}
+	for _, l := range p.Layers {
+		l.ShownDone = true
+	}
+	return nil
+}
+
+// coverers leaves on the lights that the camera sees shine.
+func (w *painter) coverers() {
+	w.only = everything
+	for i, l := range w.lights {
+		w.on[i] = l.Shows()
+	}
+}
+
+// sight follows camera ray k of a pixel to what it shows, and books what shines there.
+func (w *painter) sight(x, y, k int, out *sighting) {
+	w.Begin(w.seed^coverSeed, uint32(y*w.W+x), uint32(k))
+	j := w.src.Pair(w.use(useLens, 0, 0))
+	s := Segment{O: w.Camera.Eye, D: w.Camera.Ray(float32(x)+j.X, float32(y)+j.Y, w.W, w.H), Through: vec.Splat(1), Min: w.Cut}
+	*out = sighting{hit: film.Hit{Tri: film.NoTri}, through: s.Through}
+	tri, hit, ok := w.see(&s, s.O, s.Min, w.src.Bits(w.use(useBlend, 0, 0)))
+	if !ok {
+		w.escape(&s)
+		return
+	}
+	sc := w.world.S
+	if m := &sc.Materials[sc.Mat[tri]]; m.Transmission > 0 {
+		if !w.extend(&s, &w.v) {
+			return
+		}
+		tri, hit.U, hit.V, hit.T = w.v.Tri, w.v.P.U, w.v.P.V, w.v.Dist
+		out.through = w.v.From.Through
+	} else if e := w.emitter[sc.Mat[tri]]; e >= 0 && w.on[e] {
+		p := sc.PointAt(tri, hit.U, hit.V)
+		w.meetSurface(&s, &p, m, e, hit.T)
+	}
+	_, out.n = sc.Area(tri)
+	if out.n.Dot(s.D) > 0 {
+		out.n = out.n.Neg()
+	}
+	out.hit, out.dist, out.object, out.mat = film.HitAt(tri, hit.U, hit.V), hit.T, sc.Obj[tri], sc.Mat[tri]
+}
+
+// alike reports whether two rays of a pixel came to the same surface.
+func (a *sighting) alike(b *sighting) bool {
+	if a.hit.Tri == film.NoTri || b.hit.Tri == film.NoTri {
+		return a.hit.Tri == b.hit.Tri
+	}
+	one := vec.Splat(1)
+	return a.object == b.object && a.mat == b.mat && a.n.Dot(b.n) > 0.9 && (a.through == one) == (b.through == one) &&
+		a.dist-b.dist < 0.05*a.dist && b.dist-a.dist < 0.05*a.dist
+}
+
+// mostRays bounds the camera rays of a pixel.
+const mostRays = 256
+
+// cover finds what a tile's pixels show.
+func (w *painter) cover(t int, rays Rays) *film.CoverTile {
+	out := &film.CoverTile{}
+	var met [mostRays]sighting
+	each, edges := min(max(rays.Each, 1), mostRays), min(max(rays.Edges, rays.Each), mostRays)
+	tinted := false
+	i := 0
+	w.pixels(t, func(x, y int) {
+		for ; i <= y%film.TileSize*film.TileSize+x%film.TileSize; i++ {
+			out.First[i] = uint16(len(out.Cells)) // pixels outside the picture have none
+		}
+		n, cells := 0, 0
+		var first [film.MostCells]int
+		for ; n < each || cells > 1 && n < edges; n++ {
+			w.sight(x, y, n, &met[n])
+			w.shown(t, x, y)
+			met[n].cell = -1
+			for c := range cells {
+				if met[n].alike(&met[first[c]]) {
+					met[n].cell = c
+					break
+				}
+			}
+			if met[n].cell < 0 {
+				met[n].cell = min(cells, film.MostCells-1)
+				if cells < film.MostCells {
+					first[cells] = n
+					cells++
+				}
+			}
+		}
+		w.shownMean(t, x, y, n)
+		best, most := 0, 0
+		for c := range cells {
+			from := len(out.Hits)
+			for k := range met[:n] {
+				if met[k].cell == c {
+					out.Hits = append(out.Hits, met[k].hit)
+					out.Through = append(out.Through, met[k].through)
+					tinted = tinted || met[k].through != vec.Splat(1)
+				}
+			}
+			many := len(out.Hits) - from
+			if many > most {
+				best, most = c, many
+			}
+			out.Cells = append(out.Cells, film.Cell{First: uint32(from), Hits: uint16(many), Share: float32(many) / float32(n)})
+		}
+		if w.Guide != nil {
+			w.guideBy(x, y, out.Cells[len(out.Cells)-cells:], best, out)
+		}
+	})
+	for ; i < len(out.First); i++ {
+		out.First[i] = uint16(len(out.Cells))
+	}
+	if !tinted {
+		out.Through = nil
+	}
+	if w.Guide != nil {
+		w.Guide.Count[t] = 1
+	}
+	return out
+}
+
+// shown adds what the last camera ray saw shine to the lights' pictures of it.
+func (w *painter) shown(t, x, y int) {
+	for i, l := range w.Layers {
+		if w.on[i] && w.touched[i] {
+			if v := w.found[i][film.Seen]; v != (vec.V3{}) {
+				l.PutShown(t, x, y, v)
+			}
+		}
+	}
+}
+
+// shownMean makes means of a pixel's sums of n rays.
+func (w *painter) shownMean(t, x, y, n int) {
+	for i, l := range w.Layers {
+		if w.on[i] {
+			l.ScaleShown(t, x, y, 1/float32(n))
+		}
+	}
+}
+
+// reshow follows the camera rays of a tile once more for what shines.
+func (w *painter) reshow(t int) {
+	var s sighting
+	w.pixels(t, func(x, y int) {
+		c := w.Layers[0].Cover.Tiles[t]
+		from, to := c.Of(x, y)
+		n := 0
+		for ; from < to; from++ {
+			n += int(c.Cells[from].Hits)
+		}
+		for k := range n {
+			w.sight(x, y, k, &s)
+			w.shown(t, x, y)
+		}
+		w.shownMean(t, x, y, n)
+	})
+}
+
+// guideBy tells the guide what a pixel shows: the surface that has most of it.
+func (w *painter) guideBy(x, y int, cells []film.Cell, best int, t *film.CoverTile) {
+	g, px := w.Guide, y*w.W+x
+	g.Tri[px] = film.NoTri
+	for k, c := range cells {
+		for h := range min(int(c.Hits), 2) {
+			v := &w.v
+			if !w.at(t, int(c.First)+h, v) {
+				continue
+			}
+			if v.F.Smooth() {
+				t.MarkSmooth(x, y)
+			}
+			a := v.F.Diffuse.Add(v.F.F0).Scale(c.Share / float32(min(c.Hits, 2)))
+			g.Albedo[3*px] += a.X
+			g.Albedo[3*px+1] += a.Y
+			g.Albedo[3*px+2] += a.Z
+			if k == best && h == 0 {
+				g.Tri[px], g.Pos[px], g.Depth[px] = v.Tri, v.P.Pos, v.Dist
+			}
+			if k == best {
+				g.Normal[3*px] += v.F.N.X
+				g.Normal[3*px+1] += v.F.N.Y
+				g.Normal[3*px+2] += v.F.N.Z
+			}
+		}
+	}
+}
+
+// at sets v to where a camera ray of the cover ended; false where it left the place.
+func (w *Walker) at(t *film.CoverTile, hit int, v *Vertex) bool {
+	h := t.Hits[hit]
+	if h.Tri == film.NoTri {
+		return false
+	}
+	sc := w.world.S
+	u, b := h.At()
+	v.P = sc.PointAt(h.Tri, u, b)
+	d := v.P.Pos.Sub(w.eye)
+	v.Dist = d.Len()
+	d = d.Scale(1 / v.Dist)
+	if !v.F.Set(sc, &sc.Materials[sc.Mat[h.Tri]], &v.P, d.Neg()) {
+		return false
+	}
+	if w.neutral > 0 {
+		v.F = surface.Matt(v.F.N, v.F.Ng, w.neutral, d.Neg())
+	}
+	v.Tri, v.Channels = h.Tri, w.world.Channels(sc.Obj[h.Tri])
+	v.From = Segment{O: w.eye, D: d, Through: vec.Splat(1)}
+	if t.Through != nil {
+		v.From.Through = t.Through[hit]
+	}
+	return true
+}
+
+// quota is how many samples of each light each cell of a tile is to get.
+type quota func(light, cell int) int
+
+// wideSamples is how many samples of a light with extent one evaluation of a surface
+// serves.
+const wideSamples = 4
+
+// ask takes samples of what comes straight from lights on the cells of a tile.
+func (w *painter) ask(t int, want quota) {
+	cover := w.Layers[0].Cover.Tiles[t]
+	w.only = straight
+	left := make([]int, len(w.lights))
+	w.pixels(t, func(x, y int) {
+		from, to := cover.Of(x, y)
+		for c := from; c < to; c++ {
+			cell := &cover.Cells[c]
+			if cover.Hits[cell.First].Tri == film.NoTri {
+				continue
+			}
+			visits, begin := 0, math.MaxInt
+			for i := range w.lights {
+				if left[i] = 0; !w.on[i] {
+					continue
+				}
+				if left[i] = want(i, c); left[i] > 0 {
+					n := left[i]
+					if w.broad[i] {
+						n = (n + wideSamples - 1) / wideSamples
+					}
+					visits, begin = max(visits, n), min(begin, int(w.Layers[i].Lit[t].Taken[c]))
+				}
+			}
+			id := uint32((y*w.W+x)*film.MostCells + c - from)
+			for k := range visits {
+				ok := w.at(cover, int(cell.First)+(begin+k)%int(cell.Hits), &w.v)
+				for i := range w.lights {
+					if left[i] <= 0 {
+						continue
+					}
+					n := 1
+					if w.broad[i] {
+						n = min(wideSamples, left[i])
+					}
+					left[i] -= n
+					lit := w.Layers[i].Lit[t]
+					for range n {
+						lit.Put(c, w.one(i, id, int(lit.Taken[c]), ok))
+					}
+				}
+			}
+		}
+	})
+}
+
+// one is sample number n of a light at the vertex.
+func (w *painter) one(i int, id uint32, n int, ok bool) vec.V3 {
+	l := w.lights[i]
+	if !ok {
+		return vec.V3{}
+	}
+	half, k := film.Half(n)
+	w.renew(w.seed^askSeed^uint32(half)*0x632be5ab, id, uint32(k))
+	o := &w.o
+	if !w.offer(i, l, &w.v, o) {
+		return vec.V3{}
+	}
+	sum := o.matt
+	if !(l.Shows() && w.v.F.Smooth()) {
+		sum = sum.Add(o.glossy) // else paths take it
+	}
+	return w.carried(&w.v, o).Mul(sum)
+}
+
+// askSeed keeps the samples of cells apart from those of paths.
+const askSeed = 0x1f83d9ab
