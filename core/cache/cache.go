@@ -68,12 +68,21 @@ type site struct {
 // fan is the number of links from a point.
 const fan = 4
 
-// link is what one gather ray met: a point and the share, per colour, of its irradiance
-// that arrives; To is -1 for nothing.
+// link is what one gather ray met: a point, and the shares, per colour, of its irradiance
+// and of its glancing irradiance that arrive; to is negative for nothing. glance is the
+// ray's own weight in the glancing irradiance.
 type link struct {
-	to    int32
-	share vec.V3
+	to             int32
+	even, glancing vec.V3
+	glance         float32
 }
+
+// flux is irradiance, and glancing irradiance (surface.Glancing).
+type flux struct{ even, glancing vec.V3 }
+
+func (a flux) plus(b flux) flux { return flux{a.even.Add(b.even), a.glancing.Add(b.glancing)} }
+
+func (a flux) scaled(k vec.V3) flux { return flux{a.even.Mul(k), a.glancing.Mul(k)} }
 
 // New spreads the points of a world.
 func New(w *world.World, workers int) *Cache {
@@ -247,12 +256,12 @@ func order(side uint32) uint64 { return stir(uint64(side)+0x2545f4914f6cdd1d, 0x
 func (c *Cache) Bytes() int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	n := 16*len(c.pos) + 4*len(c.slot) + 40*len(c.sites) + len(c.links)*fan*16
+	n := 16*len(c.pos) + 4*len(c.slot) + 40*len(c.sites) + len(c.links)*fan*32
 	for l := range c.cells {
 		n += len(c.cells[l].keys) * (8 + 4*perCell)
 	}
 	for _, k := range c.columns {
-		n += 12 * (len(k.straight) + len(k.all))
+		n += 24 * (len(k.straight) + len(k.all))
 	}
 	return n
 }
@@ -278,6 +287,9 @@ type Spot struct {
 	Roll uint32
 }
 
+// Size is that of the cells that serve a spot, in metres.
+func (s *Spot) Size() float32 { return min(max(nearness*s.Dist, smallest), sizeOf(levels-1)) }
+
 // cell finds the points of the smallest cell that serves a spot.
 func (c *Cache) cell(s *Spot, least int) (points [perCell]uint32, level int, ok bool) {
 	want := float32(math.Log2(float64(max(s.Dist*nearness/smallest, 1e-3)))) + sampling.Chance(s.Roll, 1)
@@ -297,17 +309,29 @@ func (c *Cache) cell(s *Spot, least int) (points [perCell]uint32, level int, ok 
 	return points, level, false
 }
 
-// seen reports whether a point lies open to a spot: near surfaces, a little above both.
+// lifts are how far above both surfaces, in metres, the line runs that must be clear
+// between a spot and a point: first close to them, then over what is rough on them.
+var lifts = [2]float32{0.003, 0.04}
+
+// seen reports whether a point lies open to a spot, and about in its plane.
 func (c *Cache) seen(t *world.Tracer, s *Spot, side uint32, size float32) bool {
 	p, n := c.pos[side/2], c.normal(side)
-	lift := 0.1 * size
-	a := s.Pos.Add(s.N.Scale(lift))
-	d := p.Add(n.Scale(lift)).Sub(a)
-	dist := d.Len()
-	if dist < 1e-4 {
+	d := p.Sub(s.Pos)
+	if off := d.Dot(s.N); off > size/2 || off < -size/2 {
+		return false
+	}
+	clear := func(a, b vec.V3) bool {
+		d := b.Sub(a)
+		dist := d.Len()
+		return dist < 1e-4 || t.Passes(a, vec.V3{}, d.Scale(1/dist), dist) != vec.V3{}
+	}
+	a, b := s.Pos.Add(s.N.Scale(lifts[0])), p.Add(n.Scale(lifts[0]))
+	if clear(a, b) {
 		return true
 	}
-	return t.Passes(a, vec.V3{}, d.Scale(1/dist), dist) != vec.V3{}
+	// What lies that close above a surface is another one, beyond which is another room.
+	high, low := s.Pos.Add(s.N.Scale(lifts[1])), p.Add(n.Scale(lifts[1]))
+	return clear(high, low) && clear(a, high) && clear(b, low)
 }
 
 // choose picks one of the points of a spot's cell that may be used and that lie open to

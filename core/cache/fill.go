@@ -64,6 +64,7 @@ func (c *Cache) Fill(ctx context.Context, r *Reach, workers int) error {
 		err := spread.With(ctx, (len(wave)+batch-1)/batch, workers, func() (func(int), func()) {
 			t := c.w.Tracer()
 			return func(i int) {
+				trace.Settle()
 				for k := i * batch; k < min((i+1)*batch, len(wave)); k++ {
 					c.look(t, &wave[k], &links[from+k], &strays[k])
 				}
@@ -117,6 +118,7 @@ func (c *Cache) look(t *world.Tracer, at *site, out *[fan]link, strays *[fan]sit
 		h := sampling.CosineHemisphere(src.Pair(0))
 		d := bt.Scale(h.X).Add(bb.Scale(h.Y)).Add(at.n.Scale(h.Z))
 		out[k] = c.follow(t, &src, at, d, &strays[k])
+		out[k].glance = surface.Glancing(h.Z)
 	}
 }
 
@@ -150,7 +152,8 @@ func (c *Cache) follow(t *world.Tracer, src *sampling.Source, at *site, d vec.V3
 		}
 		f.Roughen(0.2)
 		s := Spot{Pos: q.Pos, N: f.Ng, Object: sc.Obj[tri], Dist: travel, Roll: src.Bits(128)}
-		l.share = through.Mul(f.Albedo()).Scale(1.0 / fan)
+		l.even, l.glancing = f.Shares()
+		l.even, l.glancing = l.even.Mul(through).Scale(1.0/fan), l.glancing.Mul(through).Scale(1.0/fan)
 		if side, ok := c.choose(t, &s, linkLevel, nil); ok {
 			l.to = int32(side)
 		} else if !at.stray && f.Clear == 0 {
@@ -163,7 +166,7 @@ func (c *Cache) follow(t *world.Tracer, src *sampling.Source, at *site, d vec.V3
 }
 
 // straight is the irradiance that a light of unit output gives a site without bounces.
-func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e vec.V3) {
+func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e flux) {
 	if l.Channels&c.w.Channels(at.object) == 0 || !l.Reaches(at.pos, at.n) {
 		return e
 	}
@@ -187,8 +190,8 @@ func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e vec.V3) {
 			w = w.Mul(t.Passes(at.pos, at.n, s.Dir, s.Clear))
 		}
 		if w.Finite() {
-			e = e.Add(w)
+			e = e.plus(flux{w, w.Scale(surface.Glancing(cos))})
 		}
 	}
-	return e.Scale(l.Near(at.pos) * (1 - l.NoDiffuse) / float32(n))
+	return e.scaled(vec.Splat(l.Near(at.pos) * (1 - l.NoDiffuse) / float32(n)))
 }

@@ -7,6 +7,8 @@ import (
 
 	"willowherb/core/light"
 	"willowherb/core/spread"
+	"willowherb/core/surface"
+	"willowherb/core/trace"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 )
@@ -16,7 +18,7 @@ var inf = float32(math.Inf(1))
 // column is one light's irradiance at the points that were worked out: straight, and by
 // all ways.
 type column struct {
-	straight, all []vec.V3
+	straight, all []flux
 	used          int64
 }
 
@@ -38,8 +40,31 @@ type Table struct {
 	r    *Reach
 	slot []int32
 	n    int
-	rows []vec.V3 // for each slot, the irradiance of each source at unit output
+	// For each slot, the irradiance of each source at unit output, by all ways and straight.
+	rows, straight []flux
+	sums           []flux // for each slot, of a merged table
 }
+
+// Known is what a table knows of a spot.
+type Known struct {
+	all, straight []flux // of each source at unit output
+	sum           flux   // of a merged table
+	even, glance  vec.V3
+}
+
+// For has what is known told as the radiance that a surface sends on.
+func (k *Known) For(f *surface.Surface) {
+	k.even, k.glance = f.Shares()
+	k.even, k.glance = k.even.Scale(1/math.Pi), k.glance.Scale(1/math.Pi)
+}
+
+func (k *Known) sent(f *flux) vec.V3 { return k.even.Mul(f.even).Add(k.glance.Mul(f.glancing)) }
+
+// Of is what comes by all ways from a source of unit output, Straight the part of it
+// without bounces before the surface, and Sum what a merged table has of all sources.
+func (k *Known) Of(source int) vec.V3       { return k.sent(&k.all[source]) }
+func (k *Known) Straight(source int) vec.V3 { return k.sent(&k.straight[source]) }
+func (k *Known) Sum() vec.V3                { return k.sent(&k.sum) }
 
 // Light returns the table of some sources: their columns, made where they are not there.
 // What was touched must have been filled.
@@ -47,7 +72,7 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.clock++
-	tb := &Table{r: r, slot: slices.Clone(c.slot), n: len(sources), rows: make([]vec.V3, len(c.sites)*len(sources))}
+	tb := &Table{r: r, slot: slices.Clone(c.slot), n: len(sources), rows: make([]flux, len(c.sites)*len(sources)), straight: make([]flux, len(c.sites)*len(sources))}
 	for i, s := range sources {
 		k := c.columns[s.Key]
 		if k == nil {
@@ -59,7 +84,7 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 		k.used = c.clock
 		c.columns[s.Key] = k
 		for p, e := range k.all {
-			tb.rows[p*len(sources)+i] = e
+			tb.rows[p*len(sources)+i], tb.straight[p*len(sources)+i] = e, k.straight[p]
 		}
 	}
 	for len(c.columns) > max(mostColumns, len(sources)) {
@@ -82,11 +107,12 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 		return nil
 	}
 	from := len(k.straight)
-	straight := append(slices.Clip(k.straight), make([]vec.V3, n-from)...)
+	straight := append(slices.Clip(k.straight), make([]flux, n-from)...)
 	const batch = 256
 	err := spread.With(ctx, (n-from+batch-1)/batch, workers, func() (func(int), func()) {
 		t := c.w.Tracer()
 		return func(i int) {
+			trace.Settle()
 			for p := from + i*batch; p < min(from+(i+1)*batch, n); p++ {
 				straight[p] = c.straight(t, l, &c.sites[p])
 			}
@@ -95,7 +121,7 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 	if err != nil {
 		return err
 	}
-	all, next := slices.Clone(straight), make([]vec.V3, n)
+	all, next := slices.Clone(straight), make([]flux, n)
 	const wide = 8192
 	for range sweeps {
 		err := spread.Over(ctx, (n+wide-1)/wide, workers, func(i int) {
@@ -103,7 +129,9 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 				e := straight[p]
 				for q := range c.links[p] {
 					if l := &c.links[p][q]; l.to >= 0 {
-						e = e.Add(l.share.Mul(all[l.to]))
+						from := &all[l.to]
+						v := l.even.Mul(from.even).Add(l.glancing.Mul(from.glancing))
+						e = e.plus(flux{v, v.Scale(l.glance)})
 					}
 				}
 				next[p] = e
@@ -118,13 +146,29 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 	return nil
 }
 
-// Look returns what the sources send to a spot at unit output, as irradiance in the order
-// of the table's sources; nil where the cache has no answer.
-func (tb *Table) Look(t *world.Tracer, s *Spot) []vec.V3 {
+// Merged is the table with the sum of all sources, each times its gain.
+func (tb *Table) Merged(gains []vec.V3) *Table {
+	out := *tb
+	out.sums = make([]flux, len(tb.rows)/max(tb.n, 1))
+	for p := range out.sums {
+		for i, g := range gains {
+			out.sums[p] = out.sums[p].plus(tb.rows[p*tb.n+i].scaled(g))
+		}
+	}
+	return &out
+}
+
+// Look returns what is known of a spot; false where the cache has no answer.
+func (tb *Table) Look(t *world.Tracer, s *Spot) (k Known, ok bool) {
 	side, ok := tb.r.c.choose(t, s, 0, tb.r.has)
 	if !ok {
-		return nil
+		return k, false
 	}
-	p := int(tb.slot[side]) * tb.n
-	return tb.rows[p : p+tb.n : p+tb.n]
+	slot := int(tb.slot[side])
+	from, to := slot*tb.n, (slot+1)*tb.n
+	k.straight, k.all = tb.straight[from:to:to], tb.rows[from:to:to]
+	if tb.sums != nil {
+		k.sum = tb.sums[slot]
+	}
+	return k, true
 }

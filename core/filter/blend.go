@@ -16,25 +16,43 @@ type Blend struct {
 // around is how many pixels on each side tell what a level's error is.
 const around = 3
 
+// chosen is a picture at every level of the filter, as the mean of its halves and half
+// their difference, RGB.
+type chosen struct {
+	at [][2][]float32
+	Blend
+}
+
 // Choose weighs the levels of the filter for a picture, given as the mean of its halves
-// and half their difference: by the noise that a level leaves, which the difference tells, and
-// by what it spoils. With A and B the halves, F a level and G the picture as it was,
+// and half their difference: by the noise that a level leaves, which the difference tells,
+// and by what it spoils. With A and B the halves, F a level and G the picture as it was,
 // (F A - G A)(F B - G B) has the square of F's bias for its mean.
 func (f *Filter) Choose(ctx context.Context, mean, diff []float32, levels, workers int) (*Blend, error) {
+	c, err := f.choose(ctx, mean, diff, levels, workers)
+	if err != nil {
+		return nil, err
+	}
+	return &c.Blend, nil
+}
+
+func (f *Filter) choose(ctx context.Context, mean, diff []float32, levels, workers int) (*chosen, error) {
 	n := f.w * f.h
-	out := &Blend{make([][]float32, levels+1)}
-	// Luminance of mean and difference at each level, with albedo.
+	out := &chosen{at: make([][2][]float32, levels+1), Blend: Blend{make([][]float32, levels+1)}}
 	lum := make([][2][]float32, levels+1)
 	for l := range lum {
 		out.weights[l] = make([]float32, n)
-		lum[l] = [2][]float32{make([]float32, n), make([]float32, n)}
+		for k := range 2 {
+			lum[l][k], out.at[l][k] = make([]float32, n), make([]float32, 3*n)
+		}
 	}
 	pictures := []Noisy{{RGB: mean, Levels: levels}, {RGB: diff, Levels: levels}}
 	err := f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c []float32, ch, at int) {
-		to := lum[level][at/3]
+		to, pic := lum[level][at/3], out.at[level][at/3]
 		for i := y * f.w; i < (y+1)*f.w; i++ {
-			v := [3]float32{c[i*ch+at] * f.albedo[3*i], c[i*ch+at+1] * f.albedo[3*i+1], c[i*ch+at+2] * f.albedo[3*i+2]}
-			to[i] = float32(colour.LuminanceAt(v[:], 0))
+			for k := range 3 {
+				pic[3*i+k] = c[i*ch+at+k] * f.albedo[3*i+k]
+			}
+			to[i] = float32(colour.LuminanceAt(pic, 3*i))
 		}
 	})
 	if err != nil {
@@ -67,16 +85,37 @@ func (f *Filter) Choose(ctx context.Context, mean, diff []float32, levels, worke
 	return out, err
 }
 
-// errors are the square errors of a level, over the pixels around.
-func (f *Filter) errors(ctx context.Context, raw, level [2][]float32, out []float32, workers int) error {
-	rows := make([]float32, f.w*f.h)
-	err := spread.Over(ctx, f.h, workers, func(y int) {
-		at := func(x int) float32 {
-			i := y*f.w + x
-			m, d := level[0][i]-raw[0][i], level[1][i]-raw[1][i]
-			return level[1][i]*level[1][i] + m*m - d*d
+// blended adds the blend of the levels to mean and diff.
+func (c *chosen) blended(ctx context.Context, mean, diff []float32, workers int) error {
+	const strip = 4096
+	n := len(mean) / 3
+	return spread.Over(ctx, (n+strip-1)/strip, workers, func(s int) {
+		for l, w := range c.weights {
+			m, d := c.at[l][0], c.at[l][1]
+			for i := s * strip; i < min((s+1)*strip, n); i++ {
+				for k := 3 * i; k < 3*i+3; k++ {
+					mean[k] += w[i] * m[k]
+					diff[k] += w[i] * d[k]
+				}
+			}
 		}
-		f.running(func(x int) float32 { return at(x) }, f.w, func(x int, v float32) { rows[y*f.w+x] = v })
+	})
+}
+
+// errors are the square errors of a level: the noise over the pixels around, and the bias
+// over those or over the nearest, whichever is the more.
+func (f *Filter) errors(ctx context.Context, raw, level [2][]float32, out []float32, workers int) error {
+	n := f.w * f.h
+	noise, bias, close := make([]float32, n), make([]float32, n), make([]float32, n)
+	err := spread.Over(ctx, f.h, workers, func(y int) {
+		from := y * f.w
+		spoilt := func(x int) float32 {
+			m, d := level[0][from+x]-raw[0][from+x], level[1][from+x]-raw[1][from+x]
+			return m*m - d*d
+		}
+		running(func(x int) float32 { d := level[1][from+x]; return d * d }, f.w, around, func(x int, v float32) { noise[from+x] = v })
+		running(spoilt, f.w, around, func(x int, v float32) { bias[from+x] = v })
+		running(spoilt, f.w, 1, func(x int, v float32) { close[from+x] = v })
 	})
 	if err != nil {
 		return err
@@ -84,34 +123,24 @@ func (f *Filter) errors(ctx context.Context, raw, level [2][]float32, out []floa
 	const strip = 64
 	return spread.Over(ctx, (f.w+strip-1)/strip, workers, func(k int) {
 		for x := k * strip; x < min((k+1)*strip, f.w); x++ {
-			f.running(func(y int) float32 { return rows[y*f.w+x] }, f.h, func(y int, v float32) {
-				// At least the noise: what is found of a bias may by chance be under nought.
-				out[y*f.w+x] = max(v, 0.25*level[1][y*f.w+x]*level[1][y*f.w+x], 0)
-			})
+			column := func(of []float32, reach int, add func(i int, v float32)) {
+				running(func(y int) float32 { return of[y*f.w+x] }, f.h, reach, func(y int, v float32) { add(y*f.w+x, v) })
+			}
+			column(bias, around, func(i int, v float32) { out[i] = max(v, 0) })
+			column(close, 1, func(i int, v float32) { out[i] = max(out[i], v/2) })
+			column(noise, around, func(i int, v float32) { out[i] += v })
 		}
 	})
 }
 
 // running gives the mean of the values around each of n.
-func (f *Filter) running(at func(int) float32, n int, out func(int, float32)) {
-	var sum float64
-	for i := range min(around, n) {
-		sum += float64(at(i))
-	}
+func running(at func(int) float32, n, reach int, out func(int, float32)) {
 	for i := range n {
-		if i+around < n {
-			sum += float64(at(i + around))
+		var sum float32
+		lo, hi := max(i-reach, 0), min(i+reach, n-1)
+		for k := lo; k <= hi; k++ {
+			sum += at(k)
 		}
-		if i-around-1 >= 0 {
-			sum -= float64(at(i - around - 1))
-		}
-		out(i, float32(sum/float64(min(i+around, n-1)-max(i-around, 0)+1)))
+		out(i, sum/float32(hi-lo+1))
 	}
-}
-
-func (b *Blend) At(i int) (w []float32) {
-	for _, l := range b.weights {
-		w = append(w, l[i])
-	}
-	return w
 }

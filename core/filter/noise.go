@@ -61,19 +61,25 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	var narrow []*halves
 	for _, w := range widths {
 		p, q := s.parts[w], s.parts[w]
+		if s.Chosen && f != nil && w > 0 {
+			c, err := f.choose(ctx, p.mean, p.diff, w, workers)
+			if err != nil {
+				return nil, err
+			}
+			p = &halves{make([]float32, n), make([]float32, n)}
+			if err := c.blended(ctx, p.mean, p.diff, workers); err != nil {
+				return nil, err
+			}
+			s.parts[w] = p
+			narrow = append(narrow, &halves{c.at[1][0], c.at[1][1]})
+			continue
+		}
+		if f != nil && w > 0 {
+			soft = append(soft, Noisy{RGB: p.mean, Levels: w}, Noisy{RGB: p.diff, Levels: w})
+		}
 		if f != nil && w > 1 {
 			q = &halves{slices.Clone(p.mean), slices.Clone(p.diff)}
 			soft = append(soft, Noisy{RGB: q.mean, Levels: 1}, Noisy{RGB: q.diff, Levels: 1})
-		}
-		if f != nil && w > 0 {
-			var by *Blend
-			if s.Chosen {
-				var err error
-				if by, err = f.Choose(ctx, p.mean, p.diff, w, workers); err != nil {
-					return nil, err
-				}
-			}
-			soft = append(soft, Noisy{p.mean, w, by}, Noisy{p.diff, w, by})
 		}
 		narrow = append(narrow, q)
 	}

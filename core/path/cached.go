@@ -2,7 +2,6 @@ package path
 
 import (
 	"context"
-	"math"
 
 	"willowherb/core/cache"
 	"willowherb/core/film"
@@ -10,17 +9,16 @@ import (
 	"willowherb/core/vec"
 )
 
-// A surface nearer than this, in metres, to where it is looked at from, or than beside a
-// lamp, has light that changes within the cache's cells: the path goes on there.
-const (
-	closest = 0.2
-	beside  = 0.4
-)
+// closest is how near, in metres, a surface may be to where it is looked at from and still
+// be asked of the cache: nearer, its light changes within the cache's cells, and the path
+// goes on.
+const closest = 0.2
 
-// cached asks the light cache for what a vertex sends on, of all lights but those that are
-// right beside it; false where the path has to go on for some.
+// cached ends a path with what the light cache knows of a vertex; false where it has no
+// answer, or the surface mirrors more than it scatters. What comes straight from a lamp close by changes within the cache's cells: that
+// is asked for at the vertex.
 func (w *Walker) cached(v *Vertex) bool {
-	if w.table == nil && w.reach == nil || v.Dist < closest {
+	if w.table == nil && w.reach == nil || v.Dist < closest || v.F.Mirrors() {
 		return false
 	}
 	s := cache.Spot{Pos: v.P.Pos, N: v.F.Ng, Object: w.world.S.Obj[v.Tri], Dist: v.Dist, Roll: w.src.Bits(w.use(useCache, v.From.Depth, 0))}
@@ -28,33 +26,43 @@ func (w *Walker) cached(v *Vertex) bool {
 		w.reach.Touch(&s)
 		return true
 	}
-	all := w.table.Look(w.tracer, &s)
-	if all == nil {
+	known, ok := w.table.Look(w.tracer, &s)
+	if !ok {
 		return false
 	}
-	k := v.From.Through.Mul(v.F.Albedo()).Scale(1 / math.Pi)
-	whole := true
-	for i, e := range all {
-		switch {
-		case !w.wants(i):
-		case w.beside(i, v.P.Pos):
-			whole = false
-		default:
+	known.For(&v.F)
+	k := v.From.Through
+	within := beside * s.Size()
+	for _, i := range w.small {
+		l := w.lights[i]
+		d := v.P.Pos.Sub(l.Pos)
+		if !w.on[i] || d.Dot(d) > within*within {
+			continue
+		}
+		w.split(i, film.Bounced, film.BouncedSharp, k.Mul(known.Straight(i)).Neg(), v.From.Sharp)
+		by := w.by
+		w.by = asked
+		if w.offer(i, l, v, &w.o) {
+			w.arrive(v, &w.o)
+		}
+		w.by = by
+	}
+	if w.gains != nil { // the table has all of them in one
+		e := k.Mul(known.Sum())
+		w.add(0, film.Bounced, e.Mul(vec.Splat(1).Sub(v.From.Sharp)))
+		w.add(0, film.BouncedSharp, e.Mul(v.From.Sharp))
+		return true
+	}
+	for i := range w.lights {
+		if e := known.Of(i); w.on[i] && e != (vec.V3{}) {
 			w.split(i, film.Bounced, film.BouncedSharp, k.Mul(e), v.From.Sharp)
-			w.done[i] = true
 		}
 	}
-	w.some = true
-	return whole
+	return true
 }
 
-func (w *Walker) beside(i int, p vec.V3) bool {
-	if !w.lights[i].Small() {
-		return false
-	}
-	d := p.Sub(w.lights[i].Pos)
-	return d.Dot(d) < beside*beside
-}
+// beside is how many sizes of a cell a lamp may be away and still be asked for.
+const beside = 2.5
 
 // Touch follows the first paths of a picture to the places whose light they would ask the
 // cache for: one path in one pixel of `every` on each axis.

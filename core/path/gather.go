@@ -45,7 +45,7 @@ func (w *Walker) gather(v *Vertex) {
 		return
 	}
 	for i, l := range w.lights {
-		if w.wants(i) && w.offer(i, l, v, &w.o) {
+		if w.on[i] && w.offer(i, l, v, &w.o) {
 			w.arrive(v, &w.o)
 		}
 	}
@@ -130,7 +130,7 @@ func (w *Walker) gatherGlossy(v *Vertex) {
 		return
 	}
 	for i, l := range w.lights {
-		if l.Shows() && w.wants(i) && w.offer(i, l, v, &w.o) {
+		if l.Shows() && w.on[i] && w.offer(i, l, v, &w.o) {
 			w.o.matt = vec.V3{}
 			w.arrive(v, &w.o)
 		}
@@ -143,7 +143,7 @@ func (w *Walker) gatherFew(v *Vertex) {
 	var sum float32
 	for i, l := range w.lights {
 		o := &w.o
-		if w.wants(i) && w.offer(i, l, v, o) {
+		if w.on[i] && w.offer(i, l, v, o) {
 			if o.worth = float32(colour.LuminanceOf(o.matt.Add(o.glossy).Mul(w.gains[i]))); o.worth > 0 {
 				w.offers = append(w.offers, *o)
 				sum += o.worth

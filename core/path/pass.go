@@ -8,6 +8,7 @@ import (
 	"willowherb/core/film"
 	"willowherb/core/light"
 	"willowherb/core/spread"
+	"willowherb/core/trace"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 )
@@ -28,6 +29,8 @@ type Pass struct {
 	// multiplied by its light's gain and added to Layers[0], as Direct. It is
 	// what previews use, and the yardstick that layers are held to.
 	Merged []vec.V3
+	// Only, for layers on a cover, leaves out a part of the work.
+	Only Part
 	// Few, with Merged, bounds the shadow rays at each vertex: that many lights are
 	// chosen by what they would give unshadowed (resampled importance sampling,
 	// Talbot et al. 2005). Unbiased; 0 asks for all.
@@ -38,6 +41,16 @@ type Pass struct {
 	world.Sight
 	by strategy
 }
+
+// Part is what of the samples on a cover is taken.
+type Part uint8
+
+// Parts.
+const (
+	Both  Part = iota
+	Asks       // what is asked of lights, on cells
+	Paths      // the rest; with Merged it goes to Layers[0] by its kinds
+)
 
 // GuideSamples is how many samples the guide averages.
 const GuideSamples = 16
@@ -116,7 +129,7 @@ type painter struct {
 }
 
 func (p *Pass) painter() *painter {
-	w := &painter{Pass: p, seed: p.Seed, sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && p.Merged == nil}
+	w := &painter{Pass: p, seed: p.Seed, sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && (p.Merged == nil || p.covered())}
 	w.Walker.init(p.World, p.Lights)
 	w.Walker.by, w.Walker.table, w.eye = p.by, p.Cached, p.Camera.Eye
 	if p.covered() {
@@ -145,6 +158,7 @@ func (w *painter) pixels(t int, do func(x, y int)) {
 	tx := film.Tiles(w.W)
 	x0, y0 := t%tx*film.TileSize, t/tx*film.TileSize
 	for y := y0; y < min(y0+film.TileSize, w.H); y++ {
+		trace.Settle()
 		for x := x0; x < min(x0+film.TileSize, w.W); x++ {
 			do(x, y)
 		}
@@ -164,9 +178,13 @@ func (w *painter) look(t, x, y, n int, only sought) {
 	half, k := film.Half(n)
 	w.only = only
 	w.shoot(x, y, half, k)
-	if w.Merged != nil {
-		w.Layers[0].Put(film.Direct, half, t, x, y, w.merged)
-		return
+	if w.Merged != nil && w.only != beyond {
+		for k := range film.Kinds {
+			w.found[0][film.Direct] = w.found[0][film.Direct].Add(w.found[0][k])
+			if k != film.Direct {
+				w.found[0][k] = vec.V3{}
+			}
+		}
 	}
 	for i, l := range w.Layers {
 		if w.on[i] && w.touched[i] {
@@ -218,23 +236,25 @@ func (w *painter) tile(t, sample int) {
 // two, one of each half, and one path in the pixels whose turn it is.
 func (w *painter) beyond(t, sample int) {
 	for i, l := range w.Layers {
-		if w.on[i] {
+		if w.on[i] && w.Only != Paths {
 			l.Light(t)
 		}
 	}
-	if sample < 2 {
+	if sample < 2 && w.Only != Paths {
 		w.ask(t, func(i, c int) int { return 1 })
 	}
 	smooth := w.Layers[0].Cover.Tiles[t]
-	w.pixels(t, func(x, y int) {
-		switch {
-		case !w.sparse || smooth.IsSmooth(x, y):
-			w.look(t, x, y, sample, beyond)
-		case film.Turn(x, y) == sample%4:
-			w.look(t, x, y, sample/4*2, beyond)
-			w.look(t, x, y, sample/4*2+1, beyond)
-		}
-	})
+	if w.Only != Asks {
+		w.pixels(t, func(x, y int) {
+			switch {
+			case !w.sparse || smooth.IsSmooth(x, y):
+				w.look(t, x, y, sample, beyond)
+			case film.Turn(x, y) == sample%4:
+				w.look(t, x, y, sample/4*2, beyond)
+				w.look(t, x, y, sample/4*2+1, beyond)
+			}
+		})
+	}
 	for i, l := range w.Layers {
 		if w.on[i] {
 			l.Count[t]++

@@ -84,7 +84,6 @@ type Walker struct {
 
 	found   [][film.Kinds]vec.V3 // for each light
 	first   Vertex
-	merged  vec.V3
 	gains   []vec.V3
 	few     int
 	neutral float32
@@ -93,13 +92,12 @@ type Walker struct {
 	by      strategy
 	on      []bool // the lights that are asked for
 	touched []bool // those of which something was found
-	done    []bool // those of which the path has found all: the cache told it
-	some    bool   // there are such
 
 	table *cache.Table // the light cache, nil for none
 	// asks is how many times as much a light is asked at the first surface as followed to: the
 	// more, the less is left to chance.
 	asks  float32
+	small []int  // lamps that things may stand close to
 	broad []bool // lights whose extent shows in their shadows
 	eye   vec.V3
 	reach *cache.Reach // not nil: places that the cache would be asked for are only touched
@@ -130,7 +128,7 @@ func (w *Walker) init(wd *world.World, lights []*light.Light) {
 	w.found, w.on = make([][film.Kinds]vec.V3, len(lights)), make([]bool, len(lights))
 	w.owner, w.touched = make([]uint32, len(lights)), make([]bool, len(lights))
 	w.asks, w.broad = 1, make([]bool, len(lights))
-	w.canMeet, w.done = make([]bool, len(lights)), make([]bool, len(lights))
+	w.canMeet = make([]bool, len(lights))
 	w.emitter = make([]int16, len(wd.S.Materials))
 	for i := range w.emitter {
 		w.emitter[i] = -1
@@ -138,6 +136,9 @@ func (w *Walker) init(wd *world.World, lights []*light.Light) {
 	w.unmet = true
 	for i, l := range lights {
 		w.on[i], w.owner[i], w.canMeet[i] = true, sampling.Owner(l.ID), l.CanBeMet()
+		if l.Small() {
+			w.small = append(w.small, i)
+		}
 		w.broad[i] = w.canMeet[i] && !l.Small() && l.Kind != light.Sun
 		w.partial = w.partial || l.NoDiffuse > 0 || l.NoSpecular > 0
 		for _, m := range l.Materials() {
@@ -162,11 +163,6 @@ func (w *Walker) Begin(seed, pixel, sample uint32) {
 			w.found[i], w.touched[i] = [film.Kinds]vec.V3{}, false
 		}
 	}
-	if w.some {
-		clear(w.done)
-		w.some = false
-	}
-	w.merged = vec.V3{}
 	w.renew(seed, pixel, sample)
 	w.first = Vertex{Tri: math.MaxUint32}
 }
@@ -309,9 +305,6 @@ func (w *Walker) see(s *Segment, o vec.V3, begin float32, roll uint32) (tri uint
 	return tri, hit, ok
 }
 
-// wants reports whether light i is still looked for.
-func (w *Walker) wants(i int) bool { return w.on[i] && !w.done[i] }
-
 // looksAlong reports whether what is found straight along the segment is asked for.
 func (w *Walker) looksAlong(s *Segment) bool { return s.Depth > 1 || w.only != byWay }
 
@@ -370,9 +363,12 @@ func (w *Walker) put(i int, k film.Kind, v vec.V3) {
 		return
 	}
 	if w.gains != nil {
-		w.merged = w.merged.Add(v.Mul(w.gains[i]))
-		return
+		i, v = 0, v.Mul(w.gains[i])
 	}
+	w.add(i, k, v)
+}
+
+func (w *Walker) add(i int, k film.Kind, v vec.V3) {
 	w.found[i][k], w.touched[i] = w.found[i][k].Add(v), true
 }
 
@@ -384,7 +380,7 @@ func (w *Walker) meetLamps(s *Segment, travel, far float32) {
 	}
 	for _, i := range w.lamps {
 		l := w.lights[i]
-		if l.Channels&s.Channels == 0 || !w.wants(i) {
+		if l.Channels&s.Channels == 0 || !w.on[i] {
 			continue
 		}
 		m := l.Meet(s.O, s.N, s.D)
@@ -406,7 +402,7 @@ func (w *Walker) escape(s *Segment) {
 	}
 	for _, i := range w.distant {
 		l := w.lights[i]
-		if !w.wants(i) || !w.canMeet[i] || s.Depth == 0 && (!l.Shows() || w.neutral > 0) || s.Depth > 0 && l.Channels&s.Channels == 0 {
+		if !w.on[i] || !w.canMeet[i] || s.Depth == 0 && (!l.Shows() || w.neutral > 0) || s.Depth > 0 && l.Channels&s.Channels == 0 {
 			continue
 		}
 		m := l.Meet(s.O, s.N, s.D)
@@ -424,7 +420,7 @@ func (w *Walker) escape(s *Segment) {
 // meetSurface finds what the surface at the end of a segment shines by itself; e is its
 // light.
 func (w *Walker) meetSurface(s *Segment, p *scene.SurfacePoint, m *scene.Material, e int16, far float32) {
-	if !w.wants(int(e)) || !w.looksAlong(s) || s.Depth == 0 && (w.neutral > 0 || w.only == beyond) {
+	if !w.on[e] || !w.looksAlong(s) || s.Depth == 0 && (w.neutral > 0 || w.only == beyond) {
 		return
 	}
 	l := w.lights[e]

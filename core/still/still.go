@@ -29,6 +29,8 @@ type Order struct {
 	Samples int
 	Seed    uint32
 	Raw     bool // leave the noise in
+	// Layers keeps each light's bounced light by itself, so that Gives tells it.
+	Layers bool
 	// Cache of the world, where there is one already.
 	Cache *cache.Cache
 	// Display is how a luminance is shown, from 0 to 1: errors are judged by it. nil: as
@@ -42,6 +44,8 @@ type Order struct {
 	Left func() time.Duration
 	// Progress, if set, is told the samples that are done.
 	Progress func(done int)
+
+	rest *film.Layers // what is not kept by light
 }
 
 // Picture is scene-linear light, RGB in cd/m2, rows from the top.
@@ -102,6 +106,9 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}
 		sums.Add(y, g, filter.Frame{Samples: taken, Sparse: y.Sparse, Covered: y.Cover != nil}.Widths(l.Shines()))
 	}
+	if o.rest != nil {
+		sums.Add(o.rest, vec.Splat(1), filter.Frame{Samples: taken, Sparse: true, Covered: true}.Widths(true))
+	}
 	var f *filter.Filter
 	if !o.Raw {
 		f = filter.New(p.Guide, o.View)
@@ -143,7 +150,8 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 	for _, l := range p.Layers {
 		l.Sparse = true
 	}
-	if _, err = p.MakeCover(ctx, path.Rays{Each: 8, Edges: 32}, o.Workers); err != nil {
+	cover, err := p.MakeCover(ctx, path.Rays{Each: 8, Edges: 32}, o.Workers)
+	if err != nil {
 		return 0, err
 	}
 	o.say("cover")
@@ -151,15 +159,34 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 		return 0, err
 	}
 	o.say("cache")
-	begin := o.left()
+	paths := p
+	if !o.Layers {
+		// What is not asked for by light is not kept by light.
+		q := *p
+		q.Only, p.Only = path.Paths, path.Asks
+		q.Merged, q.Few, q.Guide = nil, 1, nil
+		for _, l := range shining {
+			q.Merged = append(q.Merged, l.Gain())
+		}
+		q.Cached = p.Cached.Merged(q.Merged)
+		o.rest = film.NewLayers(o.W, o.H)
+		o.rest.Sparse = true
+		o.rest.On(cover)
+		q.Layers = []*film.Layers{o.rest}
+		paths = &q
+	}
 	for n = 2; ; n += 2 {
-		if err = p.Run(ctx, n, o.Workers); err != nil {
+		if err = paths.Run(ctx, n, o.Workers); err != nil {
 			return n, err
 		}
+		o.say("paths")
+		if paths != p {
+			if err = p.Run(ctx, n, o.Workers); err != nil {
+				return n, err
+			}
+		}
 		o.say("run")
-		mid := o.left()
-		budget := 2 * o.W * o.H
-		if _, err = p.Spend(ctx, o.worth(p, shining), budget, o.Workers); err != nil {
+		if _, err = p.Spend(ctx, o.worth(p, shining), 2*o.W*o.H, o.Workers); err != nil {
 			return n, err
 		}
 		o.say("spend")
@@ -167,7 +194,6 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 		if o.Progress != nil {
 			o.Progress(n)
 		}
-		_, _ = mid, begin
 		if n >= 4*o.Samples || o.Left != nil && n >= 4 && now < 2*time.Second {
 			return n, nil
 		}
@@ -197,6 +223,11 @@ func (o *Order) worth(p *path.Pass, shining []*lamps.Lamp) path.Worth {
 		w.Gains = append(w.Gains, l.Gain())
 		for k := range film.Kinds {
 			p.Layers[i].Average(k, l.Gain(), pic)
+		}
+	}
+	for k := range film.Kinds {
+		if o.rest != nil {
+			o.rest.Average(k, vec.Splat(1), pic)
 		}
 	}
 	show := o.Display

@@ -176,20 +176,34 @@ func (f *Surface) polish(alpha float32) {
 	}
 }
 
-// Albedo is the share of light, per colour, that the surface would send to the viewer if
-// as much came from everywhere.
-func (f *Surface) Albedo() vec.V3 {
+// Shares are what the surface sends to the viewer of light that comes from all round: of
+// the irradiance, and of the glancing irradiance, that is, of what comes weighed by
+// Glancing. Times those, over pi, they make the radiance. What a clear face sends back it
+// sends back of glancing light above all, as if in two steps that do not know of each
+// other; metals make no such difference.
+func (f *Surface) Shares() (even, glancing vec.V3) {
 	if f.F90 == 0 && f.F0 == (vec.V3{}) {
-		return f.Diffuse
+		return f.Diffuse, vec.V3{}
 	}
 	a, b := f.diel.t.at(columnOf(f.wo.Z), f.diel.row)
-	g := f.F0.Scale(a).Add(vec.Splat(f.F90 * b)).Mul(f.comp)
-	k := f.under
+	gloss := f.F0.Scale(a).Add(vec.Splat(f.F90 * b)).Mul(f.comp)
+	metal := min(max((f.F0.Max()-0.08)/0.3, 0), 1)
+	even, glancing = f.Diffuse.Scale(f.under).Add(gloss.Scale(metal)), gloss.Scale(1-metal)
 	if f.sheen {
-		k *= 1 - f.diel.mean(f.diel.t)
+		glancing = glancing.Sub(f.Diffuse.Scale(f.under * f.diel.mean(f.diel.t)))
 	}
-	return f.Diffuse.Scale(k).Add(g)
+	return even, glancing
 }
+
+// Glancing is how much more a clear face sends back of light under this cosine than of
+// light from all round: of the refractive index 1.5 and the roughness that bounced light
+// sees.
+func Glancing(cos float32) float32 {
+	d := glancer()
+	return d.albedo(cos) / d.mean(d.t)
+}
+
+var glancer = sync.OnceValue(func() *dielectric { return &dielectric{0.04, 1, rowOf(0.2), table()} })
 
 // Smooth reports whether the surface shows a picture of what it mirrors: too sharp to
 // be filtered as if it were soft.
@@ -197,6 +211,16 @@ func (f *Surface) Smooth() bool { return f.Alpha <= 0.09 && f.F90 > 0 }
 
 // Mirror reports whether what it mirrors is more than its own colour.
 func (f *Surface) Mirror() bool { return f.Smooth() && f.F0.Max() > f.Diffuse.Max() }
+
+// Mirrors reports whether most of what the surface sends to the viewer comes from about
+// one direction.
+func (f *Surface) Mirrors() bool {
+	if f.Alpha > 0.3 || f.pSpec == 0 {
+		return false
+	}
+	a, b := f.diel.t.at(columnOf(f.wo.Z), f.diel.row)
+	return f.F0.Scale(a).Add(vec.Splat(f.F90*b)).Max() > f.Diffuse.Max()*f.under
+}
 
 // Roughen raises the microfacet roughness to at least alpha. Done after a
 // diffuse bounce it trades caustics that unguided paths cannot find for a

@@ -32,10 +32,14 @@ type node struct {
 	_     [wide]uint32
 }
 
-// block holds eight triangles as three planes each: the triangle's own
-// (t = (n.w - n.o)/(n.d)) and the two barycentric ones (u = U.p + U.w).
+// block holds eight triangles, each as a corner and the two edges from it.
 type block struct {
-	n, u, v [4][wide]float32
+	a [3][wide]float32
+	e [2][3][wide]float32
+}
+
+func (q *block) edge(i, k int) vec.V3 {
+	return vec.V3{X: q.e[i][0][k], Y: q.e[i][1][k], Z: q.e[i][2][k]}
 }
 
 const (
@@ -392,7 +396,7 @@ func (t *Tree) leaf(rs []ref) int {
 	var ids [wide]uint32
 	for k := range wide {
 		if k >= len(rs) {
-			// n.d = 0 and n.w = 0: t is NaN and fails every comparison.
+			// No edges: t is NaN and fails every comparison.
 			ids[k] = math.MaxUint32
 			continue
 		}
@@ -411,23 +415,7 @@ func (t *Tree) corner(id uint32) (a, e1, e2 vec.V3) {
 }
 
 func (q *block) set(k int, a, e1, e2 vec.V3) {
-	type d3 [3]float64
-	cross := func(a, b d3) d3 {
-		return d3{a[1]*b[2] - a[2]*b[1], a[2]*b[0] - a[0]*b[2], a[0]*b[1] - a[1]*b[0]}
-	}
-	dot := func(a, b d3) float64 { return a[0]*b[0] + a[1]*b[1] + a[2]*b[2] }
-	d := func(v vec.V3) d3 { return d3{float64(v.X), float64(v.Y), float64(v.Z)} }
-	o, f1, f2 := d(a), d(e1), d(e2)
-	n := cross(f1, f2)
-	nn := dot(n, n)
-	l := math.Sqrt(nn)
-	u, v := cross(f2, n), cross(n, f1)
 	for i := range 3 {
-		q.n[i][k] = float32(n[i] / l)
-		q.u[i][k] = float32(u[i] / nn)
-		q.v[i][k] = float32(v[i] / nn)
+		q.a[i][k], q.e[0][i][k], q.e[1][i][k] = a.At(i), e1.At(i), e2.At(i)
 	}
-	q.n[3][k] = float32(dot(n, o) / l)
-	q.u[3][k] = float32(-dot(u, o) / nn)
-	q.v[3][k] = float32(-dot(v, o) / nn)
 }

@@ -30,7 +30,8 @@ type Tracer struct {
 	tree   *Tree
 	nodes  unsafe.Pointer
 	blocks unsafe.Pointer
-	lanes  [3][wide]float32
+	lanes  [4][wide]float32
+	u, v   float32 // of the nearest hit
 	stack  [stackSize]uint64
 	// Scalar makes this tracer use the scalar code even where AVX2 is there.
 	Scalar bool
@@ -52,16 +53,21 @@ func (tr *Tracer) First(r *Ray, h *Hit) bool {
 		return false
 	}
 	var slot uint32
+	var far float32
 	if tr.Scalar {
-		slot = tr.firstScalar(r)
+		slot, far = tr.firstScalar(r)
 	} else {
-		slot = tr.firstWide(r)
+		slot, far = tr.firstWide(r)
 	}
 	if slot == math.MaxUint32 {
 		return false
 	}
 	h.Tri = tr.tree.ids[slot/wide][slot%wide]
-	tr.refine(r, h)
+	u, v := min(max(tr.u, 0), 1), min(max(tr.v, 0), 1)
+	if w := u + v; w > 1 {
+		u, v = u/w, v/w
+	}
+	h.T, h.U, h.V = far, u, v
 	return true
 }
 
@@ -74,22 +80,6 @@ func (tr *Tracer) Any(r *Ray) bool {
 		return tr.anyScalar(r)
 	}
 	return tr.anyWide(r)
-}
-
-// refine computes the hit once more from the triangle itself (Möller and
-// Trumbore 1997), since the plane form is coarse far from the origin.
-func (tr *Tracer) refine(r *Ray, h *Hit) {
-	a, e1, e2 := tr.tree.corner(h.Tri)
-	p := r.D.Cross(e2)
-	inv := 1 / e1.Dot(p)
-	s := r.O.Sub(a)
-	q := s.Cross(e1)
-	u, v := s.Dot(p)*inv, r.D.Dot(q)*inv
-	u, v = min(max(u, 0), 1), min(max(v, 0), 1)
-	if w := u + v; w > 1 {
-		u, v = u/w, v/w
-	}
-	h.T, h.U, h.V = max(e2.Dot(q)*inv, r.Min), u, v
 }
 
 // safeInverse avoids 0 * Inf in the slab test; the sign is kept.
@@ -144,23 +134,21 @@ func (tr *Tracer) hitScalar(r *Ray, leaf uint32, far float32) (uint32, float32) 
 	q := (*block)(unsafe.Add(tr.blocks, uintptr(leaf)*blockBytes))
 	best := uint32(math.MaxUint32)
 	for k := range wide {
-		nd := q.n[0][k]*r.D.X + q.n[1][k]*r.D.Y + q.n[2][k]*r.D.Z
-		no := q.n[3][k] - (q.n[0][k]*r.O.X + q.n[1][k]*r.O.Y + q.n[2][k]*r.O.Z)
-		t := no / nd
-		if !(t > r.Min && t < far) {
-			continue
-		}
-		p := r.O.Add(r.D.Scale(t))
-		u := q.u[0][k]*p.X + q.u[1][k]*p.Y + q.u[2][k]*p.Z + q.u[3][k]
-		v := q.v[0][k]*p.X + q.v[1][k]*p.Y + q.v[2][k]*p.Z + q.v[3][k]
-		if u >= -EdgeTolerance && v >= -EdgeTolerance && u+v <= 1+EdgeTolerance {
+		e, f := q.edge(0, k), q.edge(1, k)
+		p := r.D.Cross(f)
+		inv := 1 / e.Dot(p)
+		s := r.O.Sub(vec.V3{X: q.a[0][k], Y: q.a[1][k], Z: q.a[2][k]})
+		w := s.Cross(e)
+		t, u, v := f.Dot(w)*inv, s.Dot(p)*inv, r.D.Dot(w)*inv
+		if t > r.Min && t < far && u >= -EdgeTolerance && v >= -EdgeTolerance && u+v <= 1+EdgeTolerance {
 			best, far = leaf*wide+uint32(k), t
+			tr.u, tr.v = u, v
 		}
 	}
 	return best, far
 }
 
-func (tr *Tracer) firstScalar(r *Ray) uint32 {
+func (tr *Tracer) firstScalar(r *Ray) (uint32, float32) {
 	w := r.walk()
 	best, far := uint32(math.MaxUint32), r.Max
 	sp := 1
@@ -195,7 +183,7 @@ func (tr *Tracer) firstScalar(r *Ray) uint32 {
 			sp++
 		}
 	}
-	return best
+	return best, far
 }
 
 func (tr *Tracer) anyScalar(r *Ray) bool {

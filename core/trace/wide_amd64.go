@@ -17,7 +17,7 @@ func load(p unsafe.Pointer, off uintptr) archsimd.Float32x8 {
 
 // firstWide returns the slot (block*8 + lane) of the nearest hit, or MaxUint32. It is long
 // because a call would spill every vector.
-func (tr *Tracer) firstWide(r *Ray) uint32 {
+func (tr *Tracer) firstWide(r *Ray) (uint32, float32) {
 	w := r.walk()
 	ix, iy, iz := archsimd.BroadcastFloat32x8(w.inv.X), archsimd.BroadcastFloat32x8(w.inv.Y), archsimd.BroadcastFloat32x8(w.inv.Z)
 	ox, oy, oz := archsimd.BroadcastFloat32x8(w.off.X), archsimd.BroadcastFloat32x8(w.off.Y), archsimd.BroadcastFloat32x8(w.off.Z)
@@ -91,7 +91,7 @@ func (tr *Tracer) firstWide(r *Ray) uint32 {
 		for {
 			if sp == 0 {
 				archsimd.ClearAVXUpperBits()
-				return best
+				return best, far
 			}
 			sp -= 8
 			key := *(*uint64)(unsafe.Add(stack, sp))
@@ -103,35 +103,41 @@ func (tr *Tracer) firstWide(r *Ray) uint32 {
 	}
 }
 
+// leafWide tests a leaf by Moeller and Trumbore (1997), and keeps the weights of what is
+// nearer than far.
+//
 //go:noinline
 func (tr *Tracer) leafWide(r *Ray, leaf uint32, far float32) (uint32, float32) {
 	p := unsafe.Add(tr.blocks, uintptr(leaf)*blockBytes)
 	const row = wide * 4
 	dx, dy, dz := archsimd.BroadcastFloat32x8(r.D.X), archsimd.BroadcastFloat32x8(r.D.Y), archsimd.BroadcastFloat32x8(r.D.Z)
-	ox, oy, oz := archsimd.BroadcastFloat32x8(r.O.X), archsimd.BroadcastFloat32x8(r.O.Y), archsimd.BroadcastFloat32x8(r.O.Z)
-	nx, ny, nz := load(p, 0), load(p, row), load(p, 2*row)
-	nd := nx.MulAdd(dx, ny.MulAdd(dy, nz.Mul(dz)))
-	no := load(p, 3*row).Sub(nx.MulAdd(ox, ny.MulAdd(oy, nz.Mul(oz))))
-	t := no.Div(nd)
-	ok := t.Greater(archsimd.BroadcastFloat32x8(r.Min)).And(t.Less(archsimd.BroadcastFloat32x8(far)))
-	if ok.ToBits() == 0 {
-		return math.MaxUint32, far
-	}
-	x, y, z := t.MulAdd(dx, ox), t.MulAdd(dy, oy), t.MulAdd(dz, oz)
-	u := load(p, 4*row).MulAdd(x, load(p, 5*row).MulAdd(y, load(p, 6*row).MulAdd(z, load(p, 7*row))))
-	v := load(p, 8*row).MulAdd(x, load(p, 9*row).MulAdd(y, load(p, 10*row).MulAdd(z, load(p, 11*row))))
+	fx, fy, fz := load(p, 6*row), load(p, 7*row), load(p, 8*row)
+	px, py, pz := dy.Mul(fz).Sub(dz.Mul(fy)), dz.Mul(fx).Sub(dx.Mul(fz)), dx.Mul(fy).Sub(dy.Mul(fx))
+	ex, ey, ez := load(p, 3*row), load(p, 4*row), load(p, 5*row)
+	inv := archsimd.BroadcastFloat32x8(1).Div(ex.MulAdd(px, ey.MulAdd(py, ez.Mul(pz))))
+	sx := archsimd.BroadcastFloat32x8(r.O.X).Sub(load(p, 0))
+	sy := archsimd.BroadcastFloat32x8(r.O.Y).Sub(load(p, row))
+	sz := archsimd.BroadcastFloat32x8(r.O.Z).Sub(load(p, 2*row))
+	u := sx.MulAdd(px, sy.MulAdd(py, sz.Mul(pz))).Mul(inv)
+	qx, qy, qz := sy.Mul(ez).Sub(sz.Mul(ey)), sz.Mul(ex).Sub(sx.Mul(ez)), sx.Mul(ey).Sub(sy.Mul(ex))
+	v := dx.MulAdd(qx, dy.MulAdd(qy, dz.Mul(qz))).Mul(inv)
+	t := fx.MulAdd(qx, fy.MulAdd(qy, fz.Mul(qz))).Mul(inv)
 	eps := archsimd.BroadcastFloat32x8(-EdgeTolerance)
+	ok := t.Greater(archsimd.BroadcastFloat32x8(r.Min)).And(t.Less(archsimd.BroadcastFloat32x8(far)))
 	ok = ok.And(u.GreaterEqual(eps)).And(v.GreaterEqual(eps)).And(u.Add(v).LessEqual(archsimd.BroadcastFloat32x8(1 + EdgeTolerance)))
 	m := uint(ok.ToBits())
 	if m == 0 {
 		return math.MaxUint32, far
 	}
 	t.Store(&tr.lanes[1])
+	u.Store(&tr.lanes[2])
+	v.Store(&tr.lanes[3])
 	best := uint32(math.MaxUint32)
 	for ; m != 0; m &= m - 1 {
 		k := bits.TrailingZeros(m) & (wide - 1)
 		if d := tr.lanes[1][k]; d < far {
 			best, far = leaf*wide+uint32(k), d
+			tr.u, tr.v = tr.lanes[2][k], tr.lanes[3][k]
 		}
 	}
 	return best, far
@@ -169,20 +175,23 @@ func (tr *Tracer) anyWide(r *Ray) bool {
 		} else {
 			p := unsafe.Add(blocks, uintptr(c&^leafFlag)*blockBytes)
 			dx, dy, dz := archsimd.BroadcastFloat32x8(r.D.X), archsimd.BroadcastFloat32x8(r.D.Y), archsimd.BroadcastFloat32x8(r.D.Z)
-			ox, oy, oz := archsimd.BroadcastFloat32x8(r.O.X), archsimd.BroadcastFloat32x8(r.O.Y), archsimd.BroadcastFloat32x8(r.O.Z)
-			a, b, d := load(p, 0), load(p, row), load(p, 2*row)
-			t := load(p, 3*row).Sub(a.MulAdd(ox, b.MulAdd(oy, d.Mul(oz)))).Div(a.MulAdd(dx, b.MulAdd(dy, d.Mul(dz))))
+			fx, fy, fz := load(p, 6*row), load(p, 7*row), load(p, 8*row)
+			px, py, pz := dy.Mul(fz).Sub(dz.Mul(fy)), dz.Mul(fx).Sub(dx.Mul(fz)), dx.Mul(fy).Sub(dy.Mul(fx))
+			ex, ey, ez := load(p, 3*row), load(p, 4*row), load(p, 5*row)
+			inv := archsimd.BroadcastFloat32x8(1).Div(ex.MulAdd(px, ey.MulAdd(py, ez.Mul(pz))))
+			sx := archsimd.BroadcastFloat32x8(r.O.X).Sub(load(p, 0))
+			sy := archsimd.BroadcastFloat32x8(r.O.Y).Sub(load(p, row))
+			sz := archsimd.BroadcastFloat32x8(r.O.Z).Sub(load(p, 2*row))
+			u := sx.MulAdd(px, sy.MulAdd(py, sz.Mul(pz))).Mul(inv)
+			qx, qy, qz := sy.Mul(ez).Sub(sz.Mul(ey)), sz.Mul(ex).Sub(sx.Mul(ez)), sx.Mul(ey).Sub(sy.Mul(ex))
+			v := dx.MulAdd(qx, dy.MulAdd(qy, dz.Mul(qz))).Mul(inv)
+			t := fx.MulAdd(qx, fy.MulAdd(qy, fz.Mul(qz))).Mul(inv)
+			eps := archsimd.BroadcastFloat32x8(-EdgeTolerance)
 			ok := t.Greater(lo).And(t.Less(hi))
+			ok = ok.And(u.GreaterEqual(eps)).And(v.GreaterEqual(eps)).And(u.Add(v).LessEqual(archsimd.BroadcastFloat32x8(1 + EdgeTolerance)))
 			if ok.ToBits() != 0 {
-				x, y, z := t.MulAdd(dx, ox), t.MulAdd(dy, oy), t.MulAdd(dz, oz)
-				u := load(p, 4*row).MulAdd(x, load(p, 5*row).MulAdd(y, load(p, 6*row).MulAdd(z, load(p, 7*row))))
-				v := load(p, 8*row).MulAdd(x, load(p, 9*row).MulAdd(y, load(p, 10*row).MulAdd(z, load(p, 11*row))))
-				eps := archsimd.BroadcastFloat32x8(-EdgeTolerance)
-				ok = ok.And(u.GreaterEqual(eps)).And(v.GreaterEqual(eps)).And(u.Add(v).LessEqual(archsimd.BroadcastFloat32x8(1 + EdgeTolerance)))
-				if ok.ToBits() != 0 {
-					archsimd.ClearAVXUpperBits()
-					return true
-				}
+				archsimd.ClearAVXUpperBits()
+				return true
 			}
 		}
 		if sp == 0 {
@@ -191,5 +200,14 @@ func (tr *Tracer) anyWide(r *Ray) bool {
 		}
 		sp -= 8
 		c = *(*uint32)(unsafe.Add(stack, sp))
+	}
+}
+
+// Settle readies the processor for scalar work. Where the scheduler has interrupted a
+// vector loop the upper halves of the registers stay in use, and scalar arithmetic runs at
+// a quarter of its speed until they are cleared: call it at the start of each row or tile.
+func Settle() {
+	if vectorised {
+		archsimd.ClearAVXUpperBits()
 	}
 }
