@@ -25,17 +25,19 @@ type chosen struct {
 
 // Choose weighs the levels of the filter for a picture, given as the mean of its halves
 // and half their difference: by the noise that a level leaves, which the difference tells,
-// and by what it spoils. With A and B the halves, F a level and G the picture as it was,
-// (F A - G A)(F B - G B) has the square of F's bias for its mean.
-func (f *Filter) Choose(ctx context.Context, mean, diff []float32, levels, workers int) (*Blend, error) {
-	c, err := f.choose(ctx, mean, diff, levels, workers)
+// and by what it spoils. With A and B the halves, F a level and G the least,
+// (F A - G A)(F B - G B) has the square of F's bias for its mean. Levels under the least are
+// not taken: where samples are so few that both halves may have met the same speck, the
+// difference does not tell it.
+func (f *Filter) Choose(ctx context.Context, mean, diff []float32, least, levels, workers int) (*Blend, error) {
+	c, err := f.choose(ctx, mean, diff, least, levels, workers)
 	if err != nil {
 		return nil, err
 	}
 	return &c.Blend, nil
 }
 
-func (f *Filter) choose(ctx context.Context, mean, diff []float32, levels, workers int) (*chosen, error) {
+func (f *Filter) choose(ctx context.Context, mean, diff []float32, least, levels, workers int) (*chosen, error) {
 	n := f.w * f.h
 	out := &chosen{at: make([][2][]float32, levels+1), Blend: Blend{make([][]float32, levels+1)}}
 	lum := make([][2][]float32, levels+1)
@@ -58,21 +60,21 @@ func (f *Filter) choose(ctx context.Context, mean, diff []float32, levels, worke
 	if err != nil {
 		return nil, err
 	}
-	for l := range lum {
-		err := f.errors(ctx, lum[0], lum[l], out.weights[l], workers)
+	for l := least; l < len(lum); l++ {
+		err := f.errors(ctx, lum[least], lum[l], out.weights[l], workers)
 		if err != nil {
 			return nil, err
 		}
 	}
 	err = spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
-			least := float32(math.Inf(1))
-			for l := range out.weights {
-				least = min(least, out.weights[l][i])
+			best := float32(math.Inf(1))
+			for l := least; l < len(lum); l++ {
+				best = min(best, out.weights[l][i])
 			}
 			var sum float32
-			for l := range out.weights {
-				r := (least + 1e-20) / (out.weights[l][i] + 1e-20)
+			for l := least; l < len(lum); l++ {
+				r := (best + 1e-20) / (out.weights[l][i] + 1e-20)
 				r *= r
 				out.weights[l][i] = r * r
 				sum += out.weights[l][i]
@@ -127,7 +129,7 @@ func (f *Filter) errors(ctx context.Context, raw, level [2][]float32, out []floa
 				running(func(y int) float32 { return of[y*f.w+x] }, f.h, reach, func(y int, v float32) { add(y*f.w+x, v) })
 			}
 			column(bias, around, func(i int, v float32) { out[i] = max(v, 0) })
-			column(close, 1, func(i int, v float32) { out[i] = max(out[i], v/2) })
+			column(close, 1, func(i int, v float32) { _ = v })
 			column(noise, around, func(i int, v float32) { out[i] += v })
 		}
 	})

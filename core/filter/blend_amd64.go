@@ -45,6 +45,7 @@ func (f *Filter) weigh8(x, y, step int, out *[kernelTaps][8]float32) {
 	scale := archsimd.LoadFloat32x8(&scales)
 	nx, ny, nz := at(f.normal[0], i), at(f.normal[1], i), at(f.normal[2], i)
 	px, py, pz := at(f.pos[0], i), at(f.pos[1], i), at(f.pos[2], i)
+	object := at(f.object, i)
 	half, far, one := archsimd.BroadcastFloat32x8(0.5), archsimd.BroadcastFloat32x8(farOff), archsimd.BroadcastFloat32x8(1)
 	t := -1
 	for dy := -kernelRadius; dy <= kernelRadius; dy++ {
@@ -59,7 +60,7 @@ func (f *Filter) weigh8(x, y, step int, out *[kernelTaps][8]float32) {
 			c := nx.Mul(at(f.normal[0], q)).Add(ny.Mul(at(f.normal[1], q))).Add(nz.Mul(at(f.normal[2], q)))
 			d := nx.Mul(at(f.pos[0], q).Sub(px)).Add(ny.Mul(at(f.pos[1], q).Sub(py))).Add(nz.Mul(at(f.pos[2], q).Sub(pz))).Mul(scale)
 			d = d.Mul(d)
-			ok := c.Greater(half).And(d.LessEqual(far))
+			ok := c.Greater(half).And(d.LessEqual(far)).And(object.Equal(at(f.source, q)))
 			c = c.Mul(c)
 			c = c.Mul(c)
 			w := archsimd.BroadcastFloat32x8(kernel[max(dx, -dx)] * kernel[max(dy, -dy)]).Mul(c).Mul(c).Mul(c).Div(one.Add(d.Mul(d)))

@@ -24,17 +24,25 @@ type Filter struct {
 	// Normals (nought where nothing is seen) and positions, a row of numbers for
 	// each axis, so that eight neighbours load at once.
 	normal, pos [3][]float32
+	// The object that is seen, as a number that eight of load at once; and the same as
+	// neighbours ask for it, which find none in pixels where several surfaces meet.
+	object, source []float32
+	cover          *film.Cover
 }
 
 // New averages the guide for the view it was rendered with.
 func New(g *film.Guide, v world.Camera) *Filter {
 	n := g.W * g.H
-	f := &Filter{w: g.W, h: g.H, albedo: make([]float32, 3*n), depth: make([]float32, n)}
+	f := &Filter{w: g.W, h: g.H, albedo: make([]float32, 3*n), depth: make([]float32, n), object: make([]float32, n), source: make([]float32, n), cover: g.Cover}
 	for k := range 3 {
 		f.normal[k], f.pos[k] = make([]float32, n), make([]float32, n)
 	}
 	for i := range n {
 		x, y := i%g.W, i/g.W
+		f.object[i] = float32(g.Object[i])
+		if f.source[i] = f.object[i]; f.mixed(x, y) {
+			f.source[i] = -1
+		}
 		c := float32(max(g.Count[y/film.TileSize*film.Tiles(g.W)+x/film.TileSize], 1))
 		for k := range 3 {
 			f.albedo[3*i+k] = g.Albedo[3*i+k]/c + 0.01
@@ -268,6 +276,10 @@ func (f *Filter) row(src, dst []float32, y, step, ch, used int) {
 				room[n] = tap{(i + offs[t]) * ch, w}
 				n += int((math.Float32bits(w) + math.MaxInt32) >> 31) // 1 if w > 0, without a branch
 			}
+			if sum == 0 {
+				copy(out, src[i*ch:])
+				continue
+			}
 			taps := room[:n]
 			s := 1 / sum
 			for t := range taps {
@@ -306,7 +318,7 @@ func (f *Filter) weigh1(x, y, step int, out *[kernelTaps][8]float32) {
 			c := nx*f.normal[0][q] + ny*f.normal[1][q] + nz*f.normal[2][q]
 			d := (nx*(f.pos[0][q]-px) + ny*(f.pos[1][q]-py) + nz*(f.pos[2][q]-pz)) * scale
 			d *= d
-			if c <= 0.5 || d > farOff {
+			if c <= 0.5 || d > farOff || f.source[q] != f.object[i] {
 				continue
 			}
 			c *= c

@@ -17,6 +17,7 @@ type Sums struct {
 	// Chosen has the levels of the filter weighed pixel by pixel; the widths then bound
 	// them.
 	Chosen bool
+	Least  map[int]int
 }
 
 // halves are RGB pictures: the mean of the two halves, and half their difference.
@@ -62,13 +63,18 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	for _, w := range widths {
 		p, q := s.parts[w], s.parts[w]
 		if s.Chosen && f != nil && w > 0 {
-			c, err := f.choose(ctx, p.mean, p.diff, w, workers)
+			c, err := f.choose(ctx, p.mean, p.diff, min(s.Least[w], w), w, workers)
 			if err != nil {
 				return nil, err
 			}
 			p = &halves{make([]float32, n), make([]float32, n)}
 			if err := c.blended(ctx, p.mean, p.diff, workers); err != nil {
 				return nil, err
+			}
+			for k, pic := range [2][]float32{p.mean, p.diff} {
+				if err := f.Edges(ctx, c.at[0][k], pic, workers); err != nil {
+					return nil, err
+				}
 			}
 			s.parts[w] = p
 			narrow = append(narrow, &halves{c.at[1][0], c.at[1][1]})

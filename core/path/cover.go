@@ -37,6 +37,9 @@ func (p *Pass) MakeCover(ctx context.Context, rays Rays, workers int) (*film.Cov
 	for _, l := range p.Layers {
 		l.On(c)
 	}
+	if p.Guide != nil {
+		p.Guide.Cover = c
+	}
 	err := spread.With(ctx, len(c.Tiles), workers, func() (func(int), func()) {
 		w := p.painter()
 		w.coverers()
@@ -158,6 +161,9 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 			}
 		}
 		w.shownMean(t, x, y, n)
+		if cells > 1 {
+			out.MarkSmooth(x, y)
+		}
 		best, most := 0, 0
 		for c := range cells {
 			from := len(out.Hits)
@@ -172,7 +178,7 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 			if many > most {
 				best, most = c, many
 			}
-			out.Cells = append(out.Cells, film.Cell{First: uint32(from), Hits: uint16(many), Share: float32(many) / float32(n)})
+			out.Cells = append(out.Cells, film.Cell{First: uint32(from), Hits: uint16(many), Share: float32(many) / float32(n), Object: met[first[c]].object, N: met[first[c]].n})
 		}
 		if w.Guide != nil {
 			w.guideBy(x, y, out.Cells[len(out.Cells)-cells:], best, out)
@@ -232,7 +238,8 @@ func (w *painter) reshow(t int) {
 func (w *painter) guideBy(x, y int, cells []film.Cell, best int, t *film.CoverTile) {
 	g, px := w.Guide, y*w.W+x
 	g.Tri[px] = film.NoTri
-	for k, c := range cells {
+	for k := range cells {
+		c := &cells[k]
 		for h := range min(int(c.Hits), 2) {
 			v := &w.v
 			if !w.at(t, int(c.First)+h, v) {
@@ -241,12 +248,14 @@ func (w *painter) guideBy(x, y int, cells []film.Cell, best int, t *film.CoverTi
 			if v.F.Smooth() {
 				t.MarkSmooth(x, y)
 			}
-			a := v.F.Diffuse.Add(v.F.F0).Scale(c.Share / float32(min(c.Hits, 2)))
+			a := v.F.Diffuse.Add(v.F.F0).Scale(1 / float32(min(c.Hits, 2)))
+			c.Albedo = c.Albedo.Add(a)
+			a = a.Scale(c.Share)
 			g.Albedo[3*px] += a.X
 			g.Albedo[3*px+1] += a.Y
 			g.Albedo[3*px+2] += a.Z
 			if k == best && h == 0 {
-				g.Tri[px], g.Pos[px], g.Depth[px] = v.Tri, v.P.Pos, v.Dist
+				g.Tri[px], g.Pos[px], g.Depth[px], g.Object[px] = v.Tri, v.P.Pos, v.Dist, w.world.S.Obj[v.Tri]
 			}
 			if k == best {
 				g.Normal[3*px] += v.F.N.X

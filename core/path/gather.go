@@ -81,7 +81,8 @@ func (w *Walker) offer(i int, l *light.Light, v *Vertex, o *offered) (ok bool) {
 		case balanced:
 			k = o.to.Pdf / (o.to.Pdf*c + pdf)
 			if depth == 0 {
-				k = w.asks * o.to.Pdf / (w.asks*o.to.Pdf + pdf)
+				n := w.asksOf(l, v.F.Smooth())
+				k = n * o.to.Pdf / (n*o.to.Pdf + pdf)
 			}
 		case met:
 			return false

@@ -108,9 +108,7 @@ func (p *Pass) Detail(ctx context.Context, workers int) error {
 const coverAsks = 8
 
 // covered reports whether the layers lie on a cover.
-func (p *Pass) covered() bool {
-	return p.Merged == nil && len(p.Layers) > 0 && p.Layers[0].Cover != nil
-}
+func (p *Pass) covered() bool { return len(p.Layers) > 0 && p.Layers[0].Cover != nil }
 
 func (p *Pass) least() int {
 	n := math.MaxInt
@@ -179,12 +177,12 @@ func (w *painter) look(t, x, y, n int, only sought) {
 	w.only = only
 	w.shoot(x, y, half, k)
 	if w.Merged != nil && w.only != beyond {
-		for k := range film.Kinds {
-			w.found[0][film.Direct] = w.found[0][film.Direct].Add(w.found[0][k])
-			if k != film.Direct {
-				w.found[0][k] = vec.V3{}
-			}
+		var sum vec.V3
+		for k := range w.found[0] {
+			sum = sum.Add(w.found[0][k])
+			w.found[0][k] = vec.V3{}
 		}
+		w.found[0][film.Direct] = sum
 	}
 	for i, l := range w.Layers {
 		if w.on[i] && w.touched[i] {
@@ -303,5 +301,8 @@ func (w *painter) guide(x, y int, first bool) {
 	}
 	if first {
 		g.Tri[px], g.Pos[px] = v.Tri, v.P.Pos
+		if v.Tri != math.MaxUint32 {
+			g.Object[px] = w.world.S.Obj[v.Tri]
+		}
 	}
 }

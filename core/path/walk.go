@@ -40,6 +40,8 @@ type Segment struct {
 	// Soft is set once there was a diffuse bounce, Wide once there was a reflection that is
 	// not smooth: what is seen along the segment is seen blurred.
 	Soft, Wide bool
+	// Smooth tells that it begins at a smooth surface.
+	Smooth bool
 }
 
 // Vertex is a surface that a path has come to.
@@ -310,6 +312,16 @@ func (w *Walker) looksAlong(s *Segment) bool { return s.Depth > 1 || w.only != b
 
 // weight is the share of what was met on a segment that counts, where lights were asked
 // for too: the balance heuristic.
+// asksOf is how many times as much a light is asked at the first surface as followed to.
+// Where a cover has what is asked, lamps are found by that alone but for smooth surfaces:
+// their shadows have edges, which what is followed to would lose in the filter.
+func (w *Walker) asksOf(l *light.Light, smooth bool) float32 {
+	if w.asks > 1 && l.Small() && !smooth {
+		return 1e12
+	}
+	return w.asks
+}
+
 func (w *Walker) weight(s *Segment, l *light.Light, pdf float32) float32 {
 	switch {
 	case s.Pdf == 0 || w.by == met:
@@ -317,7 +329,7 @@ func (w *Walker) weight(s *Segment, l *light.Light, pdf float32) float32 {
 	case w.by == asked:
 		return 0
 	case s.Depth == 1:
-		return s.Pdf / (s.Pdf + w.asks*pdf)
+		return s.Pdf / (s.Pdf + w.asksOf(l, s.Smooth)*pdf)
 	}
 	return s.Pdf / (s.Pdf + pdf*chance(l, s.Depth-1, s.O))
 }
@@ -447,7 +459,7 @@ func (w *Walker) scatter(v *Vertex, s *Segment) bool {
 	}
 	all := d.Add(g)
 	*s = Segment{O: world.Leave(v.P.Pos, v.F.Ng, wi), D: wi, Depth: depth + 1, Pdf: pdf, N: v.F.N, Channels: v.Channels,
-		Matt: vec.Splat(1), Sharp: v.From.Sharp, Mirror: v.From.Mirror, Soft: v.From.Soft || !spec,
+		Matt: vec.Splat(1), Sharp: v.From.Sharp, Mirror: v.From.Mirror, Soft: v.From.Soft || !spec, Smooth: v.F.Smooth(),
 		Wide: v.From.Wide || !spec || !v.F.Smooth()}
 	first := depth == 0 && v.F.Smooth()
 	if w.partial || first {

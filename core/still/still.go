@@ -94,12 +94,20 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	if err != nil {
 		return nil, err
 	}
+	if Debug != nil {
+		var g []vec.V3
+		for _, l := range shining {
+			g = append(g, l.Gain())
+		}
+		Debug(p.Layers, o.rest, g)
+	}
 	at := map[*lamps.Lamp]int{}
 	for i, l := range o.Lamps {
 		at[l] = i
 	}
 	sums := filter.NewSums(o.W, o.H)
 	sums.Chosen = !o.Paths
+	sums.Least = map[int]int{5: 1}
 	for i, l := range shining {
 		g, y := l.Gain(), p.Layers[i]
 		m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
@@ -206,6 +214,7 @@ func (o *Order) say(what string) {
 	}
 }
 
+var Debug func([]*film.Layers, *film.Layers, []vec.V3)
 var Say func(string, time.Duration)
 
 func (o *Order) left() time.Duration {

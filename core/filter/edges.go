@@ -1,0 +1,79 @@
+package filter
+
+import (
+	"context"
+
+	"willowherb/core/film"
+	"willowherb/core/spread"
+	"willowherb/core/vec"
+)
+
+// cells are those of a pixel; nil where no cover is known.
+func (f *Filter) cells(x, y int) []film.Cell {
+	if f.cover == nil {
+		return nil
+	}
+	t := f.cover.Tiles[y/film.TileSize*film.Tiles(f.w)+x/film.TileSize]
+	from, to := t.Of(x, y)
+	return t.Cells[from:to]
+}
+
+// mixed tells the pixels in which several surfaces meet.
+func (f *Filter) mixed(x, y int) bool { return len(f.cells(x, y)) > 1 }
+
+// Edges gives pixels in which several surfaces meet what those surfaces have in the pixels
+// around that they fill: raw is the picture before it was filtered, which serves for
+// surfaces that fill none.
+func (f *Filter) Edges(ctx context.Context, raw, filtered []float32, workers int) error {
+	if f.cover == nil {
+		return nil
+	}
+	out := make([][]float32, f.h)
+	err := spread.Over(ctx, f.h, workers, func(y int) {
+		for x := range f.w {
+			cells := f.cells(x, y)
+			if len(cells) < 2 {
+				continue
+			}
+			var sum vec.V3
+			i := 3 * (y*f.w + x)
+			for k := range cells {
+				c := &cells[k]
+				v, ok := f.like(x, y, c, filtered)
+				if v = v.Mul(c.Albedo.Add(vec.Splat(0.01))); !ok {
+					v = vec.V3{X: raw[i], Y: raw[i+1], Z: raw[i+2]}
+				}
+				sum = sum.Add(v.Scale(c.Share))
+			}
+			out[y] = append(out[y], float32(x), sum.X, sum.Y, sum.Z)
+		}
+	})
+	for y, row := range out {
+		for k := 0; k < len(row); k += 4 {
+			copy(filtered[3*(y*f.w+int(row[k])):], row[k+1:k+4])
+		}
+	}
+	return err
+}
+
+// like is the mean light, without albedo, of the pixels around that a cell's surface fills.
+func (f *Filter) like(x, y int, c *film.Cell, pic []float32) (v vec.V3, ok bool) {
+	var sum float32
+	const reach = 3
+	for yy := max(y-reach, 0); yy <= min(y+reach, f.h-1); yy++ {
+		for xx := max(x-reach, 0); xx <= min(x+reach, f.w-1); xx++ {
+			q := yy*f.w + xx
+			if f.source[q] != float32(c.Object) || f.depth[q] == 0 {
+				continue
+			}
+			w := c.N.X*f.normal[0][q] + c.N.Y*f.normal[1][q] + c.N.Z*f.normal[2][q]
+			if w < 0.5 {
+				continue
+			}
+			w /= float32(1 + (xx-x)*(xx-x) + (yy-y)*(yy-y))
+			sum += w
+			v = v.Add(vec.V3{X: pic[3*q] / f.albedo[3*q], Y: pic[3*q+1] / f.albedo[3*q+1], Z: pic[3*q+2] / f.albedo[3*q+2]}.Scale(w))
+		}
+	}
+	return v.Scale(1 / max(sum, 1e-9)), sum > 0
+}
