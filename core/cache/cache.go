@@ -37,7 +37,7 @@ const (
 
 // Points are spread so many a square metre, if that makes no more than mostPoints.
 const (
-	density    = 32
+	density    = 16
 	mostPoints = 500_000
 )
 

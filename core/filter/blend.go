@@ -3,6 +3,7 @@ package filter
 import (
 	"context"
 	"math"
+	"slices"
 
 	"willowherb/core/colour"
 	"willowherb/core/spread"
@@ -16,10 +17,13 @@ type Blend struct {
 // around is how many pixels on each side tell what a level's error is.
 const around = 3
 
-// chosen is a picture at every level of the filter, as the mean of its halves and half
-// their difference, RGB.
-type chosen struct {
-	at [][2][]float32
+// group is a picture to be blended of the filter's levels, from the least to the last, given
+// as the mean of its halves and half their difference.
+type group struct {
+	mean, diff  []float32
+	least, last int
+	at          [][2][]float32 // the same two at every level, RGB
+	lum         [][2][]float32 // and as luminance
 	Blend
 }
 
@@ -29,66 +33,81 @@ type chosen struct {
 // (F A - G A)(F B - G B) has the square of F's bias for its mean. Levels under the least are
 // not taken: where samples are so few that both halves may have met the same speck, the
 // difference does not tell it.
-func (f *Filter) Choose(ctx context.Context, mean, diff []float32, least, levels, workers int) (*Blend, error) {
-	c, err := f.choose(ctx, mean, diff, least, levels, workers)
-	if err != nil {
+func (f *Filter) Choose(ctx context.Context, mean, diff []float32, least, last, workers int) (*Blend, error) {
+	g := &group{mean: mean, diff: diff, least: least, last: last}
+	if err := f.choose(ctx, []*group{g}, workers); err != nil {
 		return nil, err
 	}
-	return &c.Blend, nil
+	return &g.Blend, nil
 }
 
-func (f *Filter) choose(ctx context.Context, mean, diff []float32, least, levels, workers int) (*chosen, error) {
+// choose filters some groups at once and weighs their levels.
+func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error {
 	n := f.w * f.h
-	out := &chosen{at: make([][2][]float32, levels+1), Blend: Blend{make([][]float32, levels+1)}}
-	lum := make([][2][]float32, levels+1)
-	for l := range lum {
-		out.weights[l] = make([]float32, n)
-		for k := range 2 {
-			lum[l][k], out.at[l][k] = make([]float32, n), make([]float32, 3*n)
+	var pictures []Noisy
+	of := map[*float32]*group{}
+	for _, g := range groups {
+		g.at, g.lum, g.weights = make([][2][]float32, g.last+1), make([][2][]float32, g.last+1), make([][]float32, g.last+1)
+		for l := range g.at {
+			g.weights[l] = make([]float32, n)
+			for k := range 2 {
+				g.lum[l][k], g.at[l][k] = make([]float32, n), make([]float32, 3*n)
+			}
 		}
+		pictures = append(pictures, Noisy{RGB: g.mean, Levels: g.last}, Noisy{RGB: g.diff, Levels: g.last})
+		of[&g.mean[0]], of[&g.diff[0]] = g, g
 	}
-	pictures := []Noisy{{RGB: mean, Levels: levels}, {RGB: diff, Levels: levels}}
+	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
 	err := f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c []float32, ch, at int) {
-		to, pic := lum[level][at/3], out.at[level][at/3]
+		g := of[&p.RGB[0]]
+		k := 0
+		if &p.RGB[0] == &g.diff[0] {
+			k = 1
+		}
+		to, pic := g.lum[level][k], g.at[level][k]
 		for i := y * f.w; i < (y+1)*f.w; i++ {
-			for k := range 3 {
-				pic[3*i+k] = c[i*ch+at+k] * f.albedo[3*i+k]
+			for q := range 3 {
+				pic[3*i+q] = c[i*ch+at+q] * f.albedo[3*i+q]
 			}
 			to[i] = float32(colour.LuminanceAt(pic, 3*i))
 		}
 	})
-	if err != nil {
-		return nil, err
-	}
-	for l := least; l < len(lum); l++ {
-		err := f.errors(ctx, lum[least], lum[l], out.weights[l], workers)
-		if err != nil {
-			return nil, err
+	for _, g := range groups {
+		if err == nil {
+			err = f.weighLevels(ctx, g, workers)
 		}
 	}
-	err = spread.Over(ctx, f.h, workers, func(y int) {
+	return err
+}
+
+func (f *Filter) weighLevels(ctx context.Context, g *group, workers int) error {
+	for l := g.least; l <= g.last; l++ {
+		if err := f.errors(ctx, g.lum[g.least], g.lum[l], g.weights[l], workers); err != nil {
+			return err
+		}
+	}
+	return spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
 			best := float32(math.Inf(1))
-			for l := least; l < len(lum); l++ {
-				best = min(best, out.weights[l][i])
+			for l := g.least; l <= g.last; l++ {
+				best = min(best, g.weights[l][i])
 			}
 			var sum float32
-			for l := least; l < len(lum); l++ {
-				r := (best + 1e-20) / (out.weights[l][i] + 1e-20)
+			for l := g.least; l <= g.last; l++ {
+				r := (best + 1e-20) / (g.weights[l][i] + 1e-20)
 				r *= r
-				out.weights[l][i] = r * r
-				sum += out.weights[l][i]
+				g.weights[l][i] = r * r
+				sum += g.weights[l][i]
 			}
-			for l := range out.weights {
-				out.weights[l][i] /= sum
+			for l := g.least; l <= g.last; l++ {
+				g.weights[l][i] /= sum
 			}
 		}
 	})
-	return out, err
 }
 
 // blended adds the blend of the levels to mean and diff.
-func (c *chosen) blended(ctx context.Context, mean, diff []float32, workers int) error {
+func (c *group) blended(ctx context.Context, mean, diff []float32, workers int) error {
 	const strip = 4096
 	n := len(mean) / 3
 	return spread.Over(ctx, (n+strip-1)/strip, workers, func(s int) {

@@ -23,8 +23,8 @@ func (f *Filter) mixed(x, y int) bool { return len(f.cells(x, y)) > 1 }
 
 // Edges gives pixels in which several surfaces meet what those surfaces have in the pixels
 // around that they fill: raw is the picture before it was filtered, which serves for
-// surfaces that fill none.
-func (f *Filter) Edges(ctx context.Context, raw, filtered []float32, workers int) error {
+// surfaces that fill none; without around it serves for all.
+func (f *Filter) Edges(ctx context.Context, raw, filtered []float32, around bool, workers int) error {
 	if f.cover == nil {
 		return nil
 	}
@@ -37,6 +37,10 @@ func (f *Filter) Edges(ctx context.Context, raw, filtered []float32, workers int
 			}
 			var sum vec.V3
 			i := 3 * (y*f.w + x)
+			if !around {
+				copy(filtered[i:i+3], raw[i:i+3])
+				continue
+			}
 			for k := range cells {
 				c := &cells[k]
 				v, ok := f.like(x, y, c, filtered)

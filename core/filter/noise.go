@@ -17,7 +17,10 @@ type Sums struct {
 	// Chosen has the levels of the filter weighed pixel by pixel; the widths then bound
 	// them.
 	Chosen bool
-	Least  map[int]int
+	// Least is the least level for each width, and Lacks tells the pixels that lack what is
+	// that wide.
+	Least map[int]int
+	Lacks func(x, y int) bool
 }
 
 // halves are RGB pictures: the mean of the two halves, and half their difference.
@@ -60,24 +63,18 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	slices.Sort(widths) // so that rounding is the same every time
 	var soft []Noisy
 	var narrow []*halves
+	var groups []*group
 	for _, w := range widths {
 		p, q := s.parts[w], s.parts[w]
 		if s.Chosen && f != nil && w > 0 {
-			c, err := f.choose(ctx, p.mean, p.diff, min(s.Least[w], w), w, workers)
-			if err != nil {
-				return nil, err
-			}
-			p = &halves{make([]float32, n), make([]float32, n)}
-			if err := c.blended(ctx, p.mean, p.diff, workers); err != nil {
-				return nil, err
-			}
-			for k, pic := range [2][]float32{p.mean, p.diff} {
-				if err := f.Edges(ctx, c.at[0][k], pic, workers); err != nil {
+			g := &group{mean: p.mean, diff: p.diff, least: min(s.Least[w], w), last: w}
+			if s.Lacks != nil && s.Least[w] > 0 {
+				if err := f.Fill(ctx, [][]float32{p.mean, p.diff}, s.Lacks, workers); err != nil {
 					return nil, err
 				}
 			}
-			s.parts[w] = p
-			narrow = append(narrow, &halves{c.at[1][0], c.at[1][1]})
+			groups = append(groups, g)
+			narrow = append(narrow, nil)
 			continue
 		}
 		if f != nil && w > 0 {
@@ -88,6 +85,9 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 			soft = append(soft, Noisy{RGB: q.mean, Levels: 1}, Noisy{RGB: q.diff, Levels: 1})
 		}
 		narrow = append(narrow, q)
+	}
+	if err := s.choose(ctx, f, groups, widths, narrow, workers); err != nil {
+		return nil, err
 	}
 	if len(soft) > 0 {
 		if err := f.Apply(ctx, soft, workers); err != nil {
@@ -102,6 +102,30 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	}
 	s.parts = nil // they have been filtered in place
 	return out, nil
+}
+
+// choose blends the groups, and keeps their first levels as the narrow ones.
+func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, widths []int, narrow []*halves, workers int) error {
+	if len(groups) == 0 {
+		return nil
+	}
+	if err := f.choose(ctx, groups, workers); err != nil {
+		return err
+	}
+	for _, g := range groups {
+		p := &halves{make([]float32, len(g.mean)), make([]float32, len(g.diff))}
+		if err := g.blended(ctx, p.mean, p.diff, workers); err != nil {
+			return err
+		}
+		for k, pic := range [2][]float32{p.mean, p.diff} {
+			if err := f.Edges(ctx, g.at[0][k], pic, g.least > 0, workers); err != nil {
+				return err
+			}
+		}
+		s.parts[g.last] = p
+		narrow[slices.Index(widths, g.last)] = &halves{g.at[1][0], g.at[1][1]}
+	}
+	return nil
 }
 
 func add(a, b []float32) {

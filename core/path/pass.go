@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"willowherb/core/cache"
+	"willowherb/core/colour"
 	"willowherb/core/film"
 	"willowherb/core/light"
 	"willowherb/core/spread"
@@ -31,6 +32,10 @@ type Pass struct {
 	Merged []vec.V3
 	// Only, for layers on a cover, leaves out a part of the work.
 	Only Part
+	// Most, with Merged, bounds what one path finds by way of other surfaces, as luminance; 0:
+	// no bound. What is rare and far brighter than what is shown as white would need more
+	// samples than there are.
+	Most float32
 	// Few, with Merged, bounds the shadow rays at each vertex: that many lights are
 	// chosen by what they would give unshadowed (resampled importance sampling,
 	// Talbot et al. 2005). Unbiased; 0 asks for all.
@@ -183,6 +188,13 @@ func (w *painter) look(t, x, y, n int, only sought) {
 			w.found[0][k] = vec.V3{}
 		}
 		w.found[0][film.Direct] = sum
+	}
+	if w.Most > 0 {
+		for _, k := range film.BouncedKinds {
+			if l := float32(colour.LuminanceOf(w.found[0][k])); l > w.Most {
+				w.found[0][k] = w.found[0][k].Scale(w.Most / l)
+			}
+		}
 	}
 	for i, l := range w.Layers {
 		if w.on[i] && w.touched[i] {

@@ -108,6 +108,9 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	sums := filter.NewSums(o.W, o.H)
 	sums.Chosen = !o.Paths
 	sums.Least = map[int]int{5: 1}
+	if o.rest != nil && o.rest.Gaps() {
+		sums.Lacks = o.rest.Lacks
+	}
 	for i, l := range shining {
 		g, y := l.Gain(), p.Layers[i]
 		m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
@@ -158,11 +161,22 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 	for _, l := range p.Layers {
 		l.Sparse = true
 	}
-	cover, err := p.MakeCover(ctx, path.Rays{Each: 8, Edges: 32}, o.Workers)
+	begin := o.left()
+	rays := path.Rays{Each: 8, Edges: 32}
+	switch {
+	case o.Left == nil:
+	case begin < 15*time.Second:
+		rays = path.Rays{Each: 4, Edges: 20}
+	case begin > 45*time.Second:
+		rays = path.Rays{Each: 16, Edges: 96}
+	}
+	cover, err := p.MakeCover(ctx, rays, o.Workers)
 	if err != nil {
 		return 0, err
 	}
 	o.say("cover")
+	// Finishing takes about as long as eight camera rays a pixel.
+	finish := (begin - o.left()) * 8 / time.Duration(rays.Each+1)
 	if err = o.prepare(ctx, p, shining); err != nil {
 		return 0, err
 	}
@@ -177,32 +191,46 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 			q.Merged = append(q.Merged, l.Gain())
 		}
 		q.Cached = p.Cached.Merged(q.Merged)
+		q.Most = o.most()
 		o.rest = film.NewLayers(o.W, o.H)
 		o.rest.Sparse = true
 		o.rest.On(cover)
 		q.Layers = []*film.Layers{o.rest}
 		paths = &q
 	}
+	var tookPaths, tookSpend time.Duration
+	budget := o.W * o.H
 	for n = 2; ; n += 2 {
+		at := o.left()
 		if err = paths.Run(ctx, n, o.Workers); err != nil {
 			return n, err
 		}
+		tookPaths = at - o.left()
 		o.say("paths")
-		if paths != p {
+		if paths != p && n == 2 {
 			if err = p.Run(ctx, n, o.Workers); err != nil {
 				return n, err
 			}
 		}
 		o.say("run")
-		if _, err = p.Spend(ctx, o.worth(p, shining), 2*o.W*o.H, o.Workers); err != nil {
+		at = o.left()
+		if o.Left != nil && at < finish+tookSpend/2 {
+			return n, nil
+		}
+		if o.Left != nil && tookSpend > 0 {
+			// As much for what is asked as for paths, and no more than there is time for.
+			rate := float64(budget) / tookSpend.Seconds()
+			budget = int(rate * min(max(tookPaths.Seconds()*1.5, (at-finish).Seconds()/6), (at-finish).Seconds()))
+		}
+		if _, err = p.Spend(ctx, o.worth(p, shining), budget, o.Workers); err != nil {
 			return n, err
 		}
+		tookSpend = at - o.left()
 		o.say("spend")
-		now := o.left()
 		if o.Progress != nil {
 			o.Progress(n)
 		}
-		if n >= 4*o.Samples || o.Left != nil && n >= 4 && now < 2*time.Second {
+		if n >= 4*o.Samples || o.Left != nil && o.left() < finish+tookPaths {
 			return n, nil
 		}
 	}
@@ -216,6 +244,19 @@ func (o *Order) say(what string) {
 
 var Debug func([]*film.Layers, *film.Layers, []vec.V3)
 var Say func(string, time.Duration)
+
+// most is a luminance far beyond what is shown as white; 0 where that is not known.
+func (o *Order) most() float32 {
+	if o.Display == nil {
+		return 0
+	}
+	for l := 1e-4; l < 1e9; l *= 1.2 {
+		if o.Display(l) > 0.97 {
+			return float32(4 * l)
+		}
+	}
+	return 0
+}
 
 func (o *Order) left() time.Duration {
 	if o.Left == nil {
