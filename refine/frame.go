@@ -3,6 +3,7 @@ package refine
 import (
 	"math"
 
+	"willowherb/core/cache"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/lamps"
@@ -62,6 +63,10 @@ type frame struct {
 	goal   int
 	guide  *film.Guide
 	layers map[[32]byte]*layer
+	cover  *film.Cover  // what its pixels show; nil where paths tell it
+	reach  *cache.Reach // the points of the light cache that it asks for
+	table  *cache.Table // their light, of the lamps of tabled
+	tabled [][32]byte
 
 	samples int // of the least refined layer in use, as published
 	noise   float64
@@ -112,6 +117,9 @@ func (y *layer) bytes() int {
 
 func (f *frame) bytes() int {
 	n := 48 * f.w * f.h // the guide
+	if f.cover != nil {
+		n += f.cover.Bytes()
+	}
 	for _, y := range f.layers {
 		n += y.bytes()
 	}

@@ -137,6 +137,9 @@ func (s *Studio) Held() (setups, bytes int) {
 				bytes += f.bytes()
 			}
 		}
+		if p.stage != nil {
+			bytes += p.stage.CacheBytes()
+		}
 		p.mu.Unlock()
 	}
 	return setups, bytes
@@ -186,9 +189,11 @@ func (s *Studio) next() (j plan.Job, restless bool) {
 	s.clock.Add(1)
 	var setups []plan.Setup
 	var held []plan.Held
+	glows := 0 // bytes of the light caches
 	for _, p := range s.all() {
 		p.mu.Lock()
 		if p.stage != nil {
+			glows += p.stage.CacheBytes()
 			u := p.plan()
 			if len(p.eyes) > 0 {
 				setups = append(setups, u)
@@ -197,7 +202,7 @@ func (s *Studio) next() (j plan.Job, restless bool) {
 		}
 		p.mu.Unlock()
 	}
-	for _, d := range plan.LetGo(held, s.opt.Memory) {
+	for _, d := range plan.LetGo(held, s.opt.Memory-glows) {
 		s.mu.Lock()
 		p := s.open[d.Setup]
 		s.mu.Unlock()

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/cespare/xxhash/v2"
+	"willowherb/core/cache"
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
@@ -50,6 +51,11 @@ func (p *Pictures) run(ctx context.Context, j plan.Job) error {
 	}
 	for _, l := range k.lamps {
 		pass.Lights = append(pass.Lights, l.Source)
+	}
+	if f.covered() {
+		if err := k.prepare(ctx, pass); err != nil {
+			return err
+		}
 	}
 	n := j.From
 	if !j.Owed {
@@ -94,6 +100,9 @@ func (p *Pictures) begin(j plan.Job) *task {
 		if y.sums == nil {
 			y.sums = film.NewLayers(k.f.w, k.f.h)
 			y.sums.Sparse = k.f.sparse()
+			if k.f.cover != nil {
+				y.sums.On(k.f.cover)
+			}
 		}
 		if y.sums.Samples() != j.From {
 			continue // let go meanwhile
@@ -104,6 +113,60 @@ func (p *Pictures) begin(j plan.Job) *task {
 		return nil
 	}
 	return k
+}
+
+// covered tells the frames whose pixels' surfaces are told once and for all, and whose
+// bounced light comes of the light cache.
+func (f *frame) covered() bool { return f.level == plan.Full }
+
+// prepare makes ready what a covered frame's samples need: what its pixels show, what its
+// paths ask of the light cache, and the light of the job's lamps there.
+func (k *task) prepare(ctx context.Context, pass *path.Pass) error {
+	f, workers := k.f, k.studio.opt.Workers
+	on := k.t.stage
+	for i, l := range pass.Lights {
+		var err error
+		if pass.Lights[i], err = on.Through(ctx, l, workers); err != nil {
+			return err
+		}
+	}
+	if f.cover == nil {
+		c, err := pass.MakeCover(ctx, path.Rays{Each: 8, Edges: 32}, workers)
+		if err != nil {
+			return err
+		}
+		k.mu.Lock()
+		f.cover = c
+		k.mu.Unlock()
+	}
+	if err := pass.Show(ctx, workers); err != nil {
+		return err
+	}
+	c := on.Cache(workers)
+	if f.reach == nil {
+		r := c.Reach()
+		if err := pass.Touch(ctx, r, 2, workers); err != nil {
+			return err
+		}
+		if err := c.Fill(ctx, r, workers); err != nil {
+			return err
+		}
+		f.reach = r
+	}
+	if f.table == nil || !slices.Equal(f.tabled, k.Lamps) {
+		var sources []cache.Source
+		var keys [][32]byte
+		for i, l := range k.lamps {
+			sources, keys = append(sources, cache.Source{Key: l.Key, Light: pass.Lights[i]}), append(keys, l.Key)
+		}
+		var err error
+		if f.table, err = c.Light(ctx, f.reach, sources, workers); err != nil {
+			return err
+		}
+		f.tabled = keys
+	}
+	pass.Cached = f.table
+	return nil
 }
 
 // developed composes what is published of the picture, and returns how a luminance
@@ -124,6 +187,11 @@ func (k *task) detail(ctx context.Context, pass *path.Pass) error {
 	var widths []filter.Widths
 	for i, l := range k.lamps {
 		gains, widths = append(gains, l.Gain()), append(widths, k.f.widths(l, k.sums[i].Samples()))
+	}
+	if k.f.cover != nil {
+		display := exposure.Display(exposure.Curve(k.doc.Curve), k.t.ev)
+		_, err := pass.Spend(ctx, path.Worth{Gains: gains, Slope: filter.Slopes(pic, k.f.w, display)}, k.f.w*k.f.h*k.sums[0].Samples()/4, k.studio.opt.Workers)
+		return err
 	}
 	if err := filter.Want(ctx, k.sums, gains, widths, pic, develop, k.studio.opt.Workers); err != nil {
 		return err
@@ -212,7 +280,7 @@ func littleEndian(words []uint32) []byte {
 // widths is how widely the kinds of a lamp's light are filtered in f after so many
 // samples.
 func (f *frame) widths(l *lamps.Lamp, samples int) filter.Widths {
-	of := filter.Frame{Samples: samples, Sparse: f.sparse()}
+	of := filter.Frame{Samples: samples, Sparse: f.sparse(), Covered: f.covered()}
 	switch f.level {
 	case plan.Coarse, plan.Thumb:
 		of.Smaller = 2
@@ -296,7 +364,7 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.L
 			if widths[kind] > 0 {
 				soft = append(soft, filter.Noisy{RGB: pic, Levels: widths[kind]})
 			}
-			if kind.BySurfaces() {
+			if kind.BySurfaces() || f.covered() && kind != film.Direct && kind != film.Seen {
 				gaps = append(gaps, pic)
 			}
 		}

@@ -30,6 +30,7 @@ type Stage struct {
 	staging.Stage
 	Scene *scene.Scene
 	World *world.World
+	glow  glow
 }
 
 // Shop makes stages; safe for concurrent use.
@@ -67,7 +68,7 @@ func (s *Shop) Ready(ctx context.Context, st staging.Stage) (*Stage, error) {
 		var on *Stage
 		err = spread.Guard(func() (err error) {
 			sc, w, err := st.Posed(g.scene, g.parts, g.world, s.workers)
-			on = &Stage{st, sc, w}
+			on = &Stage{Stage: st, Scene: sc, World: w}
 			return err
 		})
 		return on, err

@@ -56,7 +56,7 @@ func New(g *film.Guide, v world.Camera) *Filter {
 			f.pos[0][i], f.pos[1][i], f.pos[2][i] = p.X, p.Y, p.Z
 		}
 	}
-	if slices.Min(g.Count) < film.Dense {
+	if slices.Min(g.Count) < film.Dense && g.Cover == nil {
 		f.evenNormals()
 	}
 	return f

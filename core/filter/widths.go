@@ -62,16 +62,18 @@ func (f Frame) Widths(shows bool) (w Widths) {
 		bounced /= 4
 	}
 	w[film.Bounced] = wide(bounced)
-	w[film.Met] = w[film.Bounced]
 	if w[film.Direct] = first(f.Samples); shows && !f.Covered {
 		w[film.Direct] = wide(f.Samples)
 	}
 	if f.Covered {
-		w[film.Bounced], w[film.Met] = 5, 5
-		if w[film.Direct] = 0; shows {
-			w[film.Direct] = 3
+		// A path of each half is taken at a turn; what is asked of a sky goes through its
+		// portals.
+		w[film.Bounced] = wide(2 * bounced)
+		w[film.Met] = w[film.Bounced]
+		if shows {
+			w[film.Direct] = max(w[film.Bounced]-2, 1)
 		}
-		w[film.BouncedSharp], w[film.DirectSharp], w[film.Reflected] = 2, 2, 2
+		w[film.BouncedSharp], w[film.DirectSharp] = first(f.Samples), first(f.Samples)
 		return w
 	}
 	if bounced < few {
@@ -80,5 +82,16 @@ func (f Frame) Widths(shows bool) (w Widths) {
 	if f.Samples < few {
 		w[film.DirectSharp] = w[film.Direct]
 	}
+	return w
+}
+
+// Widest returns how widely the kinds of a light's layer on a cover are filtered at most,
+// where the levels are chosen pixel by pixel.
+func Widest(shows bool) (w Widths) {
+	w[film.Bounced], w[film.Met] = 5, 5
+	if shows {
+		w[film.Direct] = 3
+	}
+	w[film.BouncedSharp], w[film.DirectSharp], w[film.Reflected] = 2, 2, 2
 	return w
 }

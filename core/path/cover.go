@@ -38,6 +38,7 @@ func (p *Pass) MakeCover(ctx context.Context, rays Rays, workers int) (*film.Cov
 		l.On(c)
 	}
 	if p.Guide != nil {
+		*p.Guide = *film.NewGuide(p.W, p.H)
 		p.Guide.Cover = c
 	}
 	err := spread.With(ctx, len(c.Tiles), workers, func() (func(int), func()) {

@@ -56,6 +56,16 @@ func (p *Pass) Spend(ctx context.Context, worth Worth, samples, workers int) (in
 			taken.Add(int64(n))
 		}, w.tracer.Release
 	})
+	if err == nil {
+		for _, l := range p.Layers {
+			if l.Detailed == nil {
+				l.Detailed = make([]uint8, len(l.Count))
+			}
+			for t := range l.Detailed {
+				l.Detailed[t]++
+			}
+		}
+	}
 	return int(taken.Load()), err
 }
 

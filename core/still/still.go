@@ -115,10 +115,10 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		g, y := l.Gain(), p.Layers[i]
 		m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
 		gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}
-		sums.Add(y, g, filter.Frame{Samples: taken, Sparse: y.Sparse, Covered: y.Cover != nil}.Widths(l.Shines()))
+		sums.Add(y, g, o.widths(l.Shines(), taken))
 	}
 	if o.rest != nil {
-		sums.Add(o.rest, vec.Splat(1), filter.Frame{Samples: taken, Sparse: true, Covered: true}.Widths(true))
+		sums.Add(o.rest, vec.Splat(1), filter.Widest(true))
 	}
 	var f *filter.Filter
 	if !o.Raw {
@@ -129,6 +129,13 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		return nil, err
 	}
 	return &Picture{pic, gives, taken}, nil
+}
+
+func (o *Order) widths(shows bool, samples int) filter.Widths {
+	if o.Paths {
+		return filter.Frame{Samples: samples}.Widths(shows)
+	}
+	return filter.Widest(shows)
 }
 
 // prepare fills the light cache as far as the pass needs it.
