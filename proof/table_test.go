@@ -71,7 +71,6 @@ func TestTable(t *testing.T) {
 			start := time.Since(began)
 			o.View, o.Samples, o.Display = v.Camera(), 65535, m.develop
 			o.Layers = os.Getenv("WILLOWHERB_LAYERS") != ""
-			still.Say = func(what string, left time.Duration) { fmt.Printf("   %s %.2f\n", what, seconds-left.Seconds()) }
 			o.Left = func() time.Duration { return time.Duration(seconds*float64(time.Second)) - time.Since(began) }
 			pic, err := still.Render(t.Context(), o)
 			require.NoError(t, err)

@@ -30,20 +30,24 @@ import (
 )
 
 type stillCmd struct {
-	File     string   `arg:"" help:"The .glb or .gltf file." type:"existingfile"`
-	Setup    string   `help:"A setup as JSON; without it the file's own lights are used." type:"existingfile"`
-	Look     string   `help:"Id of a look of the setup."`
-	View     string   `help:"Name or id of a view; without it the first."`
-	LookFrom string   `help:"Camera position x,y,z in metres."`
-	LookAt   string   `help:"Point the camera looks at, x,y,z."`
-	Fov      float64  `help:"Vertical angle of view in degrees, with --look-from." default:"40"`
-	Size     string   `help:"Picture size in pixels." default:"960x540"`
-	Samples  int      `help:"Samples for each pixel." default:"64"`
-	Seed     uint32   `help:"Seed of the random numbers: same seed, same picture."`
-	EV       *float64 `help:"Exposure as EV100; without it the view's, or metered where the view came from the file."`
-	Raw      bool     `help:"Leave the noise in."`
-	Out      string   `help:"Picture to write: .exr and .hdr hold linear cd/m2, .png the finished picture." required:""`
-	JSON     bool     `help:"Report as JSON." name:"json"`
+	File     string  `arg:"" help:"The .glb or .gltf file." type:"existingfile"`
+	Setup    string  `help:"A setup as JSON; without it the file's own lights are used." type:"existingfile"`
+	Look     string  `help:"Id of a look of the setup."`
+	View     string  `help:"Name or id of a view; without it the first."`
+	LookFrom string  `help:"Camera position x,y,z in metres."`
+	LookAt   string  `help:"Point the camera looks at, x,y,z."`
+	Fov      float64 `help:"Vertical angle of view in degrees, with --look-from." default:"40"`
+	Size     string  `help:"Picture size in pixels." default:"960x540"`
+	Samples  int     `help:"Samples for each pixel." default:"64"`
+	Seconds  float64 `help:"The best picture that can be had in so many seconds, start included, instead of so many samples."`
+	Layers   bool    `help:"Keep each light's bounced light by itself, to tell who gives what; --no-layers is quicker." default:"true" negatable:""`
+	// Reference is what everything else is held to.
+	Reference bool     `help:"Plain path tracing: no filter, no light cache, no layers."`
+	Seed      uint32   `help:"Seed of the random numbers: same seed, same picture."`
+	EV        *float64 `help:"Exposure as EV100; without it the view's, or metered where the view came from the file."`
+	Raw       bool     `help:"Leave the noise in."`
+	Out       string   `help:"Picture to write: .exr and .hdr hold linear cd/m2, .png the finished picture." required:""`
+	JSON      bool     `help:"Report as JSON." name:"json"`
 }
 
 // usage is an error of the command line, with what to do.
@@ -86,6 +90,12 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	ext := strings.ToLower(filepath.Ext(c.Out))
 	if ext != ".png" && ext != ".exr" && ext != ".hdr" {
 		return usage("--out %q: end its name in .png, .exr or .hdr", c.Out)
+	}
+	if c.Seconds < 0 || c.Seconds > 86400 || math.IsNaN(c.Seconds) {
+		return usage("--seconds %g is not between 0 and 86400", c.Seconds)
+	}
+	if c.Seconds > 0 && c.Reference {
+		return usage("--reference takes --samples, not --seconds")
 	}
 	start := time.Now()
 	s, err := gltf.ReadFile(ctx, c.File, gltf.DefaultLimits())
@@ -132,12 +142,22 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if c.View == "" && c.LookFrom == "" && len(s.Cameras) == 0 {
 		cam = frame(s, w, h)
 	}
-	start = time.Now()
-	o := still.Order{World: wd, Lamps: lamps, View: cam, W: w, H: h, Samples: c.Samples, Seed: c.Seed, Raw: c.Raw}
-	if !c.JSON {
+	o := still.Order{World: wd, Lamps: lamps, View: cam, W: w, H: h, Samples: c.Samples, Seed: c.Seed, Raw: c.Raw, Layers: c.Layers}
+	curve := exposure.Curve(doc.Curve)
+	if known := c.EV; known != nil || !metered && c.LookFrom == "" {
+		o.Display = exposure.Display(curve, *cmp.Or(known, &view.EV))
+	}
+	if c.Seconds > 0 {
+		o.Samples = math.MaxUint16
+		o.Left = func() time.Duration { return time.Duration(c.Seconds*float64(time.Second)) - time.Since(start) }
+	} else if !c.JSON {
 		o.Progress = func(n int) { fmt.Fprintf(os.Stderr, "\r%d of %d samples", n, c.Samples) }
 	}
-	pic, err := still.Render(ctx, o)
+	render := still.Render
+	if c.Reference {
+		render = still.Reference
+	}
+	pic, err := render(ctx, o)
 	if !c.JSON {
 		fmt.Fprintln(os.Stderr)
 	}
@@ -152,7 +172,7 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if c.EV != nil {
 		ev = *c.EV
 	}
-	if err := c.write(pic.RGB, w, h, ev, exposure.Curve(doc.Curve), ext); err != nil {
+	if err := c.write(pic.RGB, w, h, ev, curve, ext); err != nil {
 		return err
 	}
 	return c.report(s, st, lamps, pic, notes, name, w, h, ev, ready, took)
@@ -255,19 +275,22 @@ func (c *stillCmd) report(s *scene.Scene, st *lamps.State, lamps []*lamps.Lamp, 
 	}
 	var lights []lightReport
 	for i, l := range lamps {
+		if pic.Gives == nil {
+			break // a picture of all at once does not tell
+		}
 		g := pic.Gives[i]
 		lights = append(lights, lightReport{l.ID, l.Name, 100 * luminance(g.Direct) / total, 100 * luminance(g.Bounced) / total})
 	}
 	if c.JSON {
-		return writeJSON(map[string]any{"file": c.File, "out": c.Out, "view": view, "width": w, "height": h, "samples": c.Samples, "seed": c.Seed,
-			"ev100": ev, "noise": pic.Noise(ev, curve), "triangles": s.Triangles(), "readySeconds": ready.Seconds(), "renderSeconds": took.Seconds(),
+		return writeJSON(map[string]any{"file": c.File, "out": c.Out, "view": view, "width": w, "height": h, "samples": pic.Samples, "seed": c.Seed, "seconds": took.Seconds(), "layers": pic.Layers,
+			"ev100": ev, "error": pic.Error(exposure.Display(curve, ev)), "noise": pic.Noise(ev, curve), "triangles": s.Triangles(), "readySeconds": ready.Seconds(), "renderSeconds": (took - ready).Seconds(),
 			"lights": lights, "warnings": s.Warnings, "notes": notes, "orphans": st.Orphans})
 	}
 	for _, n := range append(notes, s.Warnings...) {
 		fmt.Println("note:", n)
 	}
 	fmt.Printf("%s: view %s, %dx%d, %d samples, noise %.1f %%, EV %.1f; ready in %.1f s, rendered in %.1f s\n",
-		c.Out, view, w, h, c.Samples, 100*pic.Noise(ev, curve), ev, ready.Seconds(), took.Seconds())
+		c.Out, view, w, h, pic.Samples, 100*pic.Noise(ev, curve), ev, ready.Seconds(), (took - ready).Seconds())
 	for _, l := range lights {
 		fmt.Printf("  %-28s gives %5.1f %%  (direct %.1f, bounced %.1f)\n", l.Name, l.Direct+l.Bounced, l.Direct, l.Bounced)
 	}

@@ -108,7 +108,7 @@ const (
 
 // linkLevel is the smallest level of cells that links lead to: what is seen by way of a
 // point may be coarser.
-const linkLevel = 1
+const linkLevel = 2
 
 // look makes the links of a site, and the strays that they need.
 func (c *Cache) look(t *world.Tracer, at *site, out *[fan]link, strays *[fan]site) {

@@ -30,7 +30,7 @@ func MeterViews(ctx context.Context, s *scene.Scene, doc *setup.Setup) {
 		}
 		v := doc.Views[id]
 		const width = 96
-		pic, err := Render(ctx, Order{World: w, Lamps: lamps, View: v.Camera(), W: width, H: max(int(width/v.Aspect), 2), Samples: 4})
+		pic, err := Render(ctx, Order{World: w, Lamps: lamps, View: v.Camera(), W: width, H: max(int(width/v.Aspect), 2), Samples: 4, Paths: true})
 		if err != nil {
 			return
 		}

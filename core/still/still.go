@@ -4,7 +4,6 @@ package still
 
 import (
 	"context"
-	"fmt"
 	"runtime"
 	"time"
 
@@ -52,7 +51,8 @@ type Order struct {
 type Picture struct {
 	*filter.Finished
 	Gives   []Gives // a lamp each
-	Samples int     // that were taken of each pixel
+	Samples int     // that were taken of each pixel: of what comes by other surfaces, on average
+	Layers  bool    // Gives tells bounced light too
 }
 
 // Gives is what a lamp adds to the picture's mean, in cd/m2.
@@ -68,7 +68,6 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	if err != nil {
 		return nil, err
 	}
-	o.say(fmt.Sprint("portals ", len(portals)))
 	var shining []*lamps.Lamp
 	gives := make([]Gives, len(o.Lamps))
 	for _, l := range o.Lamps {
@@ -94,13 +93,6 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	if err != nil {
 		return nil, err
 	}
-	if Debug != nil {
-		var g []vec.V3
-		for _, l := range shining {
-			g = append(g, l.Gain())
-		}
-		Debug(p.Layers, o.rest, g)
-	}
 	at := map[*lamps.Lamp]int{}
 	for i, l := range o.Lamps {
 		at[l] = i
@@ -108,8 +100,12 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	sums := filter.NewSums(o.W, o.H)
 	sums.Chosen = !o.Paths
 	sums.Least = map[int]int{5: 1}
-	if o.rest != nil && o.rest.Gaps() {
-		sums.Lacks = o.rest.Lacks
+	paths := o.rest
+	if paths == nil {
+		paths = p.Layers[0]
+	}
+	if paths.Cover != nil && paths.Gaps() {
+		sums.Lacks = paths.Lacks
 	}
 	for i, l := range shining {
 		g, y := l.Gain(), p.Layers[i]
@@ -128,9 +124,18 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Picture{pic, gives, taken}, nil
+	return &Picture{pic, gives, o.taken(taken), o.rest == nil}, nil
 }
 
+// taken is how many samples of a pixel so many rounds are.
+func (o *Order) taken(rounds int) int {
+	if o.Paths {
+		return rounds
+	}
+	return rounds / 2
+}
+
+// widths says how widely the kinds of a lamp's light are filtered, at most.
 func (o *Order) widths(shows bool, samples int) filter.Widths {
 	if o.Paths {
 		return filter.Frame{Samples: samples}.Widths(shows)
@@ -181,13 +186,11 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 	if err != nil {
 		return 0, err
 	}
-	o.say("cover")
 	// Finishing takes about as long as eight camera rays a pixel.
 	finish := (begin - o.left()) * 8 / time.Duration(rays.Each+1)
 	if err = o.prepare(ctx, p, shining); err != nil {
 		return 0, err
 	}
-	o.say("cache")
 	paths := p
 	if !o.Layers {
 		// What is not asked for by light is not kept by light.
@@ -213,13 +216,11 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 			return n, err
 		}
 		tookPaths = at - o.left()
-		o.say("paths")
 		if paths != p && n == 2 {
 			if err = p.Run(ctx, n, o.Workers); err != nil {
 				return n, err
 			}
 		}
-		o.say("run")
 		at = o.left()
 		if o.Left != nil && at < finish+tookSpend/2 {
 			return n, nil
@@ -233,24 +234,14 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 			return n, err
 		}
 		tookSpend = at - o.left()
-		o.say("spend")
 		if o.Progress != nil {
-			o.Progress(n)
+			o.Progress(n / 2)
 		}
-		if n >= 4*o.Samples || o.Left != nil && o.left() < finish+tookPaths {
+		if n >= 2*o.Samples || o.Left != nil && o.left() < finish+tookPaths {
 			return n, nil
 		}
 	}
 }
-
-func (o *Order) say(what string) {
-	if Say != nil {
-		Say(what, o.left())
-	}
-}
-
-var Debug func([]*film.Layers, *film.Layers, []vec.V3)
-var Say func(string, time.Duration)
 
 // most is a luminance far beyond what is shown as white; 0 where that is not known.
 func (o *Order) most() float32 {
