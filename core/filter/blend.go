@@ -123,45 +123,44 @@ func (c *group) blended(ctx context.Context, mean, diff []float32, workers int) 
 	})
 }
 
-// errors are the square errors of a level: the noise over the pixels around, and the bias
-// over those or over the nearest, whichever is the more.
+// errors are the square errors of a level over the pixels around: the noise, and the bias.
 func (f *Filter) errors(ctx context.Context, raw, level [2][]float32, out []float32, workers int) error {
 	n := f.w * f.h
-	noise, bias, close := make([]float32, n), make([]float32, n), make([]float32, n)
+	noise, bias := make([]float32, n), make([]float32, n)
 	err := spread.Over(ctx, f.h, workers, func(y int) {
+		row := make([]float32, 2*f.w)
 		from := y * f.w
-		spoilt := func(x int) float32 {
+		for x := range f.w {
 			m, d := level[0][from+x]-raw[0][from+x], level[1][from+x]-raw[1][from+x]
-			return m*m - d*d
+			row[x], row[f.w+x] = level[1][from+x]*level[1][from+x], m*m-d*d
 		}
-		running(func(x int) float32 { d := level[1][from+x]; return d * d }, f.w, around, func(x int, v float32) { noise[from+x] = v })
-		running(spoilt, f.w, around, func(x int, v float32) { bias[from+x] = v })
-		running(spoilt, f.w, 1, func(x int, v float32) { close[from+x] = v })
+		for x := range f.w {
+			lo, hi := max(x-around, 0), min(x+around, f.w-1)
+			var a, b float32
+			for k := lo; k <= hi; k++ {
+				a, b = a+row[k], b+row[f.w+k]
+			}
+			many := float32(hi - lo + 1)
+			noise[from+x], bias[from+x] = a/many, b/many
+		}
 	})
 	if err != nil {
 		return err
 	}
-	const strip = 64
-	return spread.Over(ctx, (f.w+strip-1)/strip, workers, func(k int) {
-		for x := k * strip; x < min((k+1)*strip, f.w); x++ {
-			column := func(of []float32, reach int, add func(i int, v float32)) {
-				running(func(y int) float32 { return of[y*f.w+x] }, f.h, reach, func(y int, v float32) { add(y*f.w+x, v) })
+	return spread.Over(ctx, f.h, workers, func(y int) {
+		lo, hi := max(y-around, 0), min(y+around, f.h-1)
+		spoilt := make([]float32, f.w)
+		to := out[y*f.w : (y+1)*f.w]
+		for k := lo; k <= hi; k++ {
+			a, b := noise[k*f.w:(k+1)*f.w], bias[k*f.w:(k+1)*f.w]
+			for x := range to {
+				to[x] += a[x]
+				spoilt[x] += b[x]
 			}
-			column(bias, around, func(i int, v float32) { out[i] = max(v, 0) })
-			column(close, 1, func(i int, v float32) { _ = v })
-			column(noise, around, func(i int, v float32) { out[i] += v })
+		}
+		// What is found of a bias may by chance be under nought.
+		for x := range to {
+			to[x] = (to[x] + max(spoilt[x], 0)) / float32(hi-lo+1)
 		}
 	})
-}
-
-// running gives the mean of the values around each of n.
-func running(at func(int) float32, n, reach int, out func(int, float32)) {
-	for i := range n {
-		var sum float32
-		lo, hi := max(i-reach, 0), min(i+reach, n-1)
-		for k := lo; k <= hi; k++ {
-			sum += at(k)
-		}
-		out(i, sum/float32(hi-lo+1))
-	}
 }

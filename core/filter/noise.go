@@ -42,6 +42,18 @@ func (s *Sums) Add(l *film.Layers, gain vec.V3, widths Widths) {
 	}
 }
 
+// Join adds another picture's light.
+func (s *Sums) Join(o *Sums) {
+	for w, q := range o.parts {
+		if p := s.parts[w]; p != nil {
+			add(p.mean, q.mean)
+			add(p.diff, q.diff)
+		} else {
+			s.parts[w] = q
+		}
+	}
+}
+
 // Finished is a picture with what is known of its error.
 type Finished struct {
 	RGB []float32 // scene-linear, cd/m2

@@ -241,7 +241,11 @@ func (w *painter) guideBy(x, y int, cells []film.Cell, best int, t *film.CoverTi
 	g.Tri[px] = film.NoTri
 	for k := range cells {
 		c := &cells[k]
-		for h := range min(int(c.Hits), 2) {
+		looks := 1 // of the largest surface, one more
+		if k == best {
+			looks = min(int(c.Hits), 2)
+		}
+		for h := range looks {
 			v := &w.v
 			if !w.at(t, int(c.First)+h, v) {
 				continue
@@ -249,7 +253,7 @@ func (w *painter) guideBy(x, y int, cells []film.Cell, best int, t *film.CoverTi
 			if v.F.Smooth() {
 				t.MarkSmooth(x, y)
 			}
-			a := v.F.Diffuse.Add(v.F.F0).Scale(1 / float32(min(c.Hits, 2)))
+			a := v.F.Diffuse.Add(v.F.F0).Scale(1 / float32(looks))
 			c.Albedo = c.Albedo.Add(a)
 			a = a.Scale(c.Share)
 			g.Albedo[3*px] += a.X
@@ -344,6 +348,45 @@ func (w *painter) ask(t int, want quota) {
 				}
 			}
 		}
+	})
+}
+
+// askAgain takes the second sample of the cells of a tile, where the first has found a
+// light in the pixel or next to it: where it has not, it hardly ever comes.
+func (w *painter) askAgain(t int) {
+	cover := w.Layers[0].Cover.Tiles[t]
+	const side = film.TileSize
+	near := make([][]bool, len(w.Layers)) // for each cell
+	for i, l := range w.Layers {
+		lit := l.Lit[t]
+		if !w.on[i] || lit == nil || lit.Sum[0] == nil {
+			continue
+		}
+		var found [side * side]bool
+		for p := range found {
+			for c := int(cover.First[p]); c < int(cover.First[p+1]) && !found[p]; c++ {
+				found[p] = lit.Sum[0][3*c] > 0 || lit.Sum[0][3*c+1] > 0 || lit.Sum[0][3*c+2] > 0
+			}
+		}
+		near[i] = make([]bool, len(cover.Cells))
+		for p := range found {
+			x, y := p%side, p/side
+			some := x == 0 || y == 0 || x == side-1 || y == side-1 // what is beyond is not known
+			for yy := max(y-1, 0); yy <= min(y+1, side-1); yy++ {
+				for xx := max(x-1, 0); xx <= min(x+1, side-1); xx++ {
+					some = some || found[yy*side+xx]
+				}
+			}
+			for c := int(cover.First[p]); c < int(cover.First[p+1]); c++ {
+				near[i][c] = some
+			}
+		}
+	}
+	w.ask(t, func(i, c int) int {
+		if near[i] != nil && near[i][c] {
+			return 1
+		}
+		return 0
 	})
 }
 

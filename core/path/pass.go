@@ -176,11 +176,32 @@ func (w *painter) shoot(x, y, half, k int) {
 	w.Follow(Segment{O: w.Camera.Eye, D: dir, Through: vec.Splat(1), Min: w.Cut})
 }
 
+// leave follows path number k of a half from where one of the pixel's camera rays ended.
+func (w *painter) leave(t, x, y, half, k int) {
+	c := w.Layers[0].Cover.Tiles[t]
+	from, to := c.Of(x, y)
+	if from == to {
+		return
+	}
+	w.Begin(w.seed^uint32(half)*0x632be5ab, uint32(y*w.W+x), uint32(k))
+	first, last := int(c.Cells[from].First), &c.Cells[to-1]
+	many := int(last.First) + int(last.Hits) - first
+	hit := first + min(int(w.src.Pair(w.use(useLens, 0, 0)).X*float32(many)), many-1)
+	var s Segment
+	if w.at(c, hit, &w.v) && w.From(&w.v, &s) {
+		w.Follow(s)
+	}
+}
+
 // look follows sample number n of a pixel for some part of the light, and books it.
 func (w *painter) look(t, x, y, n int, only sought) {
 	half, k := film.Half(n)
 	w.only = only
-	w.shoot(x, y, half, k)
+	if only == beyond {
+		w.leave(t, x, y, half, k)
+	} else {
+		w.shoot(x, y, half, k)
+	}
 	if w.Merged != nil && w.only != beyond {
 		var sum vec.V3
 		for k := range w.found[0] {
@@ -250,8 +271,12 @@ func (w *painter) beyond(t, sample int) {
 			l.Light(t)
 		}
 	}
-	if sample < 2 && w.Only != Paths {
+	switch {
+	case w.Only == Paths:
+	case sample == 0:
 		w.ask(t, func(i, c int) int { return 1 })
+	case sample == 1:
+		w.askAgain(t)
 	}
 	smooth := w.Layers[0].Cover.Tiles[t]
 	if w.Only != Asks {

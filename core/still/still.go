@@ -15,6 +15,7 @@ import (
 	"willowherb/core/light"
 	"willowherb/core/path"
 	"willowherb/core/place"
+	"willowherb/core/spread"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 )
@@ -107,11 +108,24 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	if paths.Cover != nil && paths.Gaps() {
 		sums.Lacks = paths.Lacks
 	}
-	for i, l := range shining {
-		g, y := l.Gain(), p.Layers[i]
-		m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
-		gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}
-		sums.Add(y, g, o.widths(l.Shines(), taken))
+	// Some lamps each, and in the same order always: sums are rounded alike.
+	const parts = 4
+	some := [parts]*filter.Sums{}
+	err = spread.Over(ctx, parts, o.Workers, func(k int) {
+		some[k] = filter.NewSums(o.W, o.H)
+		for i := k; i < len(shining); i += parts {
+			l := shining[i]
+			g, y := l.Gain(), p.Layers[i]
+			m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
+			gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}
+			some[k].Add(y, g, o.widths(l.Shines(), taken))
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range some {
+		sums.Join(s)
 	}
 	if o.rest != nil {
 		sums.Add(o.rest, vec.Splat(1), filter.Widest(true))
