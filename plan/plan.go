@@ -60,6 +60,9 @@ type Sight struct {
 type Frame struct {
 	Goal   int // samples at which it is finished
 	Layers []Layer
+	// Stale says that what was measured of the picture is of another exposure, curve or
+	// gains.
+	Stale bool
 }
 
 // Layer is how far one light's layer is.
@@ -79,6 +82,7 @@ const (
 	Idle    Kind = iota
 	Motion       // a picture for an eye in motion
 	Figures      // the thumbnails and budgets of a setup
+	Measure      // what is told of a finished picture, once more
 	Samples      // one more sample for the lights of a frame that have the fewest
 )
 
@@ -108,9 +112,10 @@ const (
 	rankMotion = iota - 2
 	rankFigures
 	rankCoarse
-	rankMiddle = 10
-	rankFull   = 20
-	rankThumb  = 21
+	rankMiddle  = 10
+	rankFull    = 20
+	rankThumb   = 21
+	rankMeasure = 30
 )
 
 // Next chooses the most useful piece of work. restless says that nothing is begun
@@ -147,6 +152,9 @@ func Next(setups []Setup) (j Job, restless bool) {
 				}
 				k, ok := sight.Frames[level].piece(level)
 				if !ok {
+					if sight.Frames[level].Stale {
+						take(Job{Kind: Measure, Setup: s.ID, Sight: sight.Key, Level: level}, rankMeasure)
+					}
 					continue
 				}
 				k.Setup, k.Sight, k.Level = s.ID, sight.Key, level

@@ -14,11 +14,11 @@ func layer(n byte, samples, version int) Layer {
 
 // shown is a sight in a window, as far as its frames are.
 func shown(name string, coarse, middle, full []Layer) Sight {
-	return Sight{Key: name, Shown: true, Frames: [Levels]Frame{{1, coarse}, {1, middle}, {128, full}, {32, nil}}}
+	return Sight{Key: name, Shown: true, Frames: [Levels]Frame{{Goal: 1, Layers: coarse}, {Goal: 1, Layers: middle}, {Goal: 128, Layers: full}, {Goal: 32}}}
 }
 
 func saved(name string, layers ...Layer) Sight {
-	return Sight{Key: name, Saved: true, Frames: [Levels]Frame{Thumb: {32, layers}}}
+	return Sight{Key: name, Saved: true, Frames: [Levels]Frame{Thumb: {Goal: 32, Layers: layers}}}
 }
 
 func TestNext(t *testing.T) {
@@ -48,15 +48,15 @@ func TestNext(t *testing.T) {
 		{"two samples are not published", []Setup{{ID: 1, Sights: []Sight{shown("a", one, one, []Layer{layer(1, 2, 1)})}}},
 			Job{Kind: Samples, Setup: 1, Sight: "a", Level: Full, Lamps: [][32]byte{key(1)}, From: 2}, false},
 		{"at its goal a layer is finished", []Setup{{ID: 1, Sights: []Sight{shown("a", one, one, []Layer{layer(1, 128, 128)})}}}, Job{}, false},
-		{"at its goal it may still be owed", []Setup{{ID: 1, Sights: []Sight{{Key: "a", Shown: true, Frames: [Levels]Frame{Full: {100, []Layer{layer(1, 100, 64)}}}}}}},
+		{"at its goal it may still be owed", []Setup{{ID: 1, Sights: []Sight{{Key: "a", Shown: true, Frames: [Levels]Frame{Full: {Goal: 100, Layers: []Layer{layer(1, 100, 64)}}}}}}},
 			Job{Kind: Samples, Setup: 1, Sight: "a", Level: Full, Lamps: [][32]byte{key(1)}, From: 100, Owed: true}, false},
 		{"a clean layer is left out", []Setup{{ID: 1, Sights: []Sight{shown("a", one, one, []Layer{{Key: key(1), Samples: 8, Version: 8, Clean: true}, layer(2, 16, 16)})}}},
 			Job{Kind: Samples, Setup: 1, Sight: "a", Level: Full, Lamps: [][32]byte{key(2)}, From: 16}, false},
 		{"too few samples are not believed to be clean", []Setup{{ID: 1, Sights: []Sight{shown("a", one, one, []Layer{{Key: key(1), Samples: 4, Version: 4, Clean: true}})}}},
 			Job{Kind: Samples, Setup: 1, Sight: "a", Level: Full, Lamps: [][32]byte{key(1)}, From: 4}, false},
-		{"a failed sight is set aside", []Setup{{ID: 1, Sights: []Sight{{Key: "a", Shown: true, Failed: true, Frames: [Levels]Frame{{1, fresh}}}, shown("b", fresh, nil, nil)}}},
+		{"a failed sight is set aside", []Setup{{ID: 1, Sights: []Sight{{Key: "a", Shown: true, Failed: true, Frames: [Levels]Frame{{Goal: 1, Layers: fresh}}}, shown("b", fresh, nil, nil)}}},
 			Job{Kind: Samples, Setup: 1, Sight: "b", Level: Coarse, Lamps: both}, false},
-		{"a sight that nobody shows gets no picture", []Setup{{ID: 1, Sights: []Sight{{Key: "a", Frames: [Levels]Frame{{1, fresh}, {1, fresh}, {9, fresh}, {32, fresh}}}}}}, Job{}, false},
+		{"a sight that nobody shows gets no picture", []Setup{{ID: 1, Sights: []Sight{{Key: "a", Frames: [Levels]Frame{{Goal: 1, Layers: fresh}, {Goal: 1, Layers: fresh}, {Goal: 9, Layers: fresh}, {Goal: 32, Layers: fresh}}}}}}, Job{}, false},
 		{"thumbnails wait for the first full sample", []Setup{{ID: 1, Sights: []Sight{saved("v", fresh...), shown("a", one, one, fresh)}}},
 			Job{Kind: Samples, Setup: 1, Sight: "a", Level: Full, Lamps: both}, false},
 		{"and come before the second", []Setup{{ID: 1, Sights: []Sight{saved("v", fresh...), shown("a", one, one, one)}}},
@@ -102,4 +102,19 @@ func TestLetGo(t *testing.T) {
 	}
 	many = append(many, Held{Setup: 2, Sight: "other"}, Held{Setup: 1, Sight: "saved", Saved: true})
 	require.Equal(t, []Drop{{1, "a"}, {1, "b"}, {1, "c"}}, LetGo(many, 1000))
+}
+
+// A finished picture that is shown otherwise than when it was measured is measured again,
+// after all samples; not one that is not finished.
+func TestWhatIsToldIsMeasuredAgain(t *testing.T) {
+	done := []Layer{layer(1, 128, 128)}
+	s := shown("a", []Layer{layer(1, 1, 1)}, []Layer{layer(1, 1, 1)}, done)
+	j, _ := Next([]Setup{{ID: 1, Sights: []Sight{s}}})
+	require.Equal(t, Idle, j.Kind)
+	s.Frames[Full].Stale = true
+	j, _ = Next([]Setup{{ID: 1, Sights: []Sight{s}}})
+	require.Equal(t, Job{Kind: Measure, Setup: 1, Sight: "a", Level: Full}, j)
+	s.Frames[Full].Layers = []Layer{layer(1, 64, 64)}
+	j, _ = Next([]Setup{{ID: 1, Sights: []Sight{s}}})
+	require.Equal(t, Samples, j.Kind)
 }

@@ -206,12 +206,12 @@ func figures(t *testing.T, glb []byte, doc *setup.Setup) {
 		deadline := 30 * time.Second
 		clean := e.first(start, deadline-time.Since(start), func(m refine.News) bool {
 			f, ok := m.(*refine.FrameNews)
-			if ok && f.Sight == sight && f.Level == 2 && f.Noise > 0 {
-				at30 = f.Noise
+			if ok && f.Sight == sight && f.Level == 2 && f.Error > 0 {
+				at30 = f.Error
 			}
-			return ok && f.Sight == sight && f.Level == 2 && f.Noise > 0 && f.Noise < 0.02
+			return ok && f.Sight == sight && f.Level == 2 && f.Error > 0 && f.Error < refine.Clean
 		})
-		t.Logf("%s: coarse %s, middle %s, full %s, noise under 2 %% %s (%.1f %% after 30 s)", v, seconds(start, coarse), seconds(start, middle), seconds(start, full), seconds(start, clean), 100*at30)
+		t.Logf("%s: coarse %s, middle %s, full %s, clean %s (error %.2f %% after 30 s)", v, seconds(start, coarse), seconds(start, middle), seconds(start, full), seconds(start, clean), 100*at30)
 	}
 	// The camera moves: one picture after another, as fast as they come.
 	cam := doc.Views["hall"]

@@ -2,6 +2,7 @@ package refine
 
 import (
 	"math"
+	"time"
 
 	"willowherb/core/cache"
 	"willowherb/core/exposure"
@@ -69,7 +70,12 @@ type frame struct {
 	tabled [][32]byte
 
 	samples int // of the least refined layer in use, as published
-	noise   float64
+	// error of the displayed picture (filter.Finished.Error), 0 where it is not known, as the
+	// picture was shown then; and about how many seconds it still needs to be clean.
+	error   float64
+	errorAs string
+	settles float64
+	spent   time.Duration // on its samples; the worker's own
 }
 
 type layer struct {
@@ -134,7 +140,7 @@ func (y *layer) clean(l *lamps.Lamp, ev float64) bool {
 }
 
 func (f *frame) news(t *sight) *FrameNews {
-	m := &FrameNews{Type: "frame", Sight: t.key, Frame: f.key, Width: f.w, Height: f.h, Level: f.level, Samples: f.samples, Goal: f.goal, Noise: f.noise, Layers: map[string]LayerNews{}}
+	m := &FrameNews{Type: "frame", Sight: t.key, Frame: f.key, Width: f.w, Height: f.h, Level: f.level, Samples: f.samples, Goal: f.goal, Error: f.error, Clean: Clean, Settles: f.settles, Layers: map[string]LayerNews{}}
 	for k, l := range f.layers {
 		if l.pub != nil {
 			m.Layers[stage.KeyName(k)] = l.pub.News

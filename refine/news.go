@@ -87,16 +87,21 @@ type Failed struct {
 // FrameNews tells of a picture's layers: of one sight at one size. View is set for
 // thumbnails.
 type FrameNews struct {
-	Type    string               `json:"type"` // "frame"
-	Sight   string               `json:"sight"`
-	View    string               `json:"view,omitempty"`
-	Frame   string               `json:"frame"`
-	Width   int                  `json:"width"`
-	Height  int                  `json:"height"`
-	Level   int                  `json:"level"` // 0 coarse to 2 full; 3: thumbnail
-	Samples int                  `json:"samples"`
-	Goal    int                  `json:"goal"`  // where refinement ends
-	Noise   float64              `json:"noise"` // share of the finished picture
+	Type    string `json:"type"` // "frame"
+	Sight   string `json:"sight"`
+	View    string `json:"view,omitempty"`
+	Frame   string `json:"frame"`
+	Width   int    `json:"width"`
+	Height  int    `json:"height"`
+	Level   int    `json:"level"` // 0 coarse to 2 full; 3: thumbnail
+	Samples int    `json:"samples"`
+	Goal    int    `json:"goal"` // where refinement ends
+	// Error of the picture as it is shown: the root of the mean square, white being 1; 0
+	// where it is not known. It counts as clean from Clean on, which takes about Settles
+	// seconds of work.
+	Error   float64              `json:"error"`
+	Clean   float64              `json:"clean"`
+	Settles float64              `json:"settles"`
 	Layers  map[string]LayerNews `json:"layers"`
 }
 

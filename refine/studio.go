@@ -137,9 +137,6 @@ func (s *Studio) Held() (setups, bytes int) {
 				bytes += f.bytes()
 			}
 		}
-		if p.stage != nil {
-			bytes += p.stage.CacheBytes()
-		}
 		p.mu.Unlock()
 	}
 	return setups, bytes
@@ -189,11 +186,9 @@ func (s *Studio) next() (j plan.Job, restless bool) {
 	s.clock.Add(1)
 	var setups []plan.Setup
 	var held []plan.Held
-	glows := 0 // bytes of the light caches
 	for _, p := range s.all() {
 		p.mu.Lock()
 		if p.stage != nil {
-			glows += p.stage.CacheBytes()
 			u := p.plan()
 			if len(p.eyes) > 0 {
 				setups = append(setups, u)
@@ -202,7 +197,7 @@ func (s *Studio) next() (j plan.Job, restless bool) {
 		}
 		p.mu.Unlock()
 	}
-	for _, d := range plan.LetGo(held, s.opt.Memory-glows) {
+	for _, d := range plan.LetGo(held, max(s.opt.Memory-s.shop.CacheBytes(), s.opt.Memory/2)) {
 		s.mu.Lock()
 		p := s.open[d.Setup]
 		s.mu.Unlock()
@@ -247,6 +242,14 @@ func (p *Pictures) plan() plan.Setup {
 			lamps := p.wanted(t)
 			for _, level := range []int{plan.Coarse, plan.Middle, plan.Full} {
 				v.Frames[level] = p.progress(t, level, lamps)
+			}
+			if f := t.levels[plan.Full]; f != nil && t.stage.Key == p.stage.Key && f.complete(p.lamps) {
+				as := p.shownAs(t)
+				if f.error > 0 && f.errorAs != as {
+					f.error, f.settles = 0, 0
+					p.tell(t, f)
+				}
+				v.Frames[plan.Full].Stale = f.errorAs != "" && f.errorAs != as
 			}
 		}
 		if v.Saved {

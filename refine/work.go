@@ -39,12 +39,16 @@ func (p *Pictures) run(ctx context.Context, j plan.Job) error {
 		return p.motion(ctx, j.Eye)
 	case plan.Figures:
 		return p.makeFigures()
+	case plan.Measure:
+		return p.again(ctx, j)
 	}
 	k := p.begin(j)
 	if k == nil {
 		return nil
 	}
 	f := k.f
+	began := time.Now()
+	defer func() { f.spent += time.Since(began) }()
 	pass := &path.Pass{World: k.t.stage.World, Camera: f.cam, W: f.w, H: f.h, Seed: 1, Guide: f.guide, Sight: f.see, Layers: k.sums}
 	if f.level == plan.Coarse {
 		pass.Bounces = 1
@@ -142,8 +146,8 @@ func (k *task) prepare(ctx context.Context, pass *path.Pass) error {
 	if err := pass.Show(ctx, workers); err != nil {
 		return err
 	}
-	c := on.Cache(workers)
 	if f.reach == nil {
+		c := on.Cache(workers)
 		r := c.Reach()
 		if err := pass.Touch(ctx, r, 2, workers); err != nil {
 			return err
@@ -160,7 +164,7 @@ func (k *task) prepare(ctx context.Context, pass *path.Pass) error {
 			sources, keys = append(sources, cache.Source{Key: l.Key, Light: pass.Lights[i]}), append(keys, l.Key)
 		}
 		var err error
-		if f.table, err = c.Light(ctx, f.reach, sources, workers); err != nil {
+		if f.table, err = f.reach.Cache().Light(ctx, f.reach, sources, workers); err != nil {
 			return err
 		}
 		f.tabled = keys
@@ -320,17 +324,13 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	lamps := k.Pictures.lamps
 	done := f.complete(lamps)
 	k.mu.Unlock()
-	// Noise is measured of whole pictures.
-	noise := f.noise
 	if done && f.level == plan.Full {
-		var err error
-		if noise, err = k.noise(ctx, by, lamps); err != nil {
+		if err := k.measure(ctx, by, lamps); err != nil {
 			return err
 		}
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	f.noise = noise
 	f.samples = f.least(k.t, k.Pictures.lamps, samples)
 	k.tell(k.t, f)
 	if f.level == plan.Thumb || f.level == plan.Coarse {
@@ -462,18 +462,19 @@ func (f *frame) leftOver(l *lamps.Lamp, y *film.Layers, samples int) float64 {
 	return out
 }
 
-// noise estimates how far the composed picture is from the truth, as developed, once
-// every lamp has halves of bounced light to compare.
-func (k *task) noise(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp) (float64, error) {
+// measure tells how far the composed picture is from the truth, as it is shown, once every
+// lamp has halves of bounced light to compare.
+func (k *task) measure(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp) error {
 	f := k.f
 	k.mu.Lock()
-	display := exposure.Display(exposure.Curve(k.doc.Curve), k.t.ev)
+	display, as := exposure.Display(exposure.Curve(k.doc.Curve), k.t.ev), k.shownAs(k.t)
 	var layers []*film.Layers
 	for _, l := range lamps {
 		y := f.layers[l.Key]
-		if y == nil || y.sums == nil || y.sums.Samples() < 8 {
+		if y == nil || y.sums == nil || y.sums.Samples() < plan.Enough {
+			f.error, f.errorAs, f.settles = 0, as, 0
 			k.mu.Unlock()
-			return f.noise, nil
+			return nil
 		}
 		layers = append(layers, y.sums)
 	}
@@ -486,7 +487,53 @@ func (k *task) noise(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp
 	}
 	pic, err := sums.Finish(ctx, by, k.studio.opt.Workers)
 	if err != nil {
-		return 0, err
+		return err
 	}
-	return pic.Noise(display), nil
+	e := pic.Error(display)
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	f.error, f.errorAs, f.settles = e, as, f.toSettle(e)
+	return nil
+}
+
+// again measures a finished picture that is shown otherwise than when it was.
+func (p *Pictures) again(ctx context.Context, j plan.Job) error {
+	p.mu.Lock()
+	t := p.sights[j.Sight]
+	if t == nil || p.stage == nil || t.levels[j.Level] == nil {
+		p.mu.Unlock()
+		return nil
+	}
+	k, lamps := &task{Pictures: p, Job: j, t: t, f: t.levels[j.Level]}, p.lamps
+	p.mu.Unlock()
+	if err := k.measure(ctx, filter.New(k.f.guide, k.f.cam), lamps); err != nil {
+		return err
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.tell(t, k.f)
+	return nil
+}
+
+// shownAs names all that a picture's error depends on besides its layers: gains, exposure
+// and curve. Call with mu held.
+func (p *Pictures) shownAs(t *sight) string {
+	var gains []vec.V3
+	for _, l := range p.lamps {
+		gains = append(gains, l.Gain())
+	}
+	return fmt.Sprint(gains, t.ev, p.doc.Curve)
+}
+
+// Clean is the error of the displayed picture (root of the mean square, white being 1)
+// from which on it counts as clean: 36 dB.
+const Clean = 0.016
+
+// toSettle is about how many seconds of work a picture of that error still needs to be
+// clean: errors fall with the root of the time. 0: none, or not known.
+func (f *frame) toSettle(e float64) float64 {
+	if e <= Clean || f.spent == 0 {
+		return 0
+	}
+	return f.spent.Seconds() * ((e/Clean)*(e/Clean) - 1)
 }

@@ -2,18 +2,29 @@ package stage
 
 import (
 	"context"
+	"slices"
 	"sync"
-	"sync/atomic"
 
 	"willowherb/core/cache"
 	"willowherb/core/light"
 	"willowherb/core/place"
 )
 
-// glow is what is worked out of a stage for its light: begun when it is first asked for.
+// mostCaches is how many stages' light caches are kept.
+const mostCaches = 3
+
+// glows keeps the light caches of the stages that were used last. Whoever still works
+// with one that is let go keeps it until then.
+type glows struct {
+	mu   sync.Mutex
+	last []*Stage
+}
+
+// glow is what is worked out of a stage for its light, begun when it is first asked for.
 type glow struct {
+	shelf   *glows
 	mu      sync.Mutex
-	cache   atomic.Pointer[cache.Cache]
+	cache   *cache.Cache
 	portals []light.Portal
 	found   bool
 }
@@ -21,19 +32,42 @@ type glow struct {
 // Cache is the stage's light cache.
 func (s *Stage) Cache(workers int) *cache.Cache {
 	s.glow.mu.Lock()
-	defer s.glow.mu.Unlock()
-	if s.glow.cache.Load() == nil {
-		s.glow.cache.Store(cache.New(s.World, workers))
+	if s.glow.cache == nil {
+		s.glow.cache = cache.New(s.World, workers)
 	}
-	return s.glow.cache.Load()
+	c := s.glow.cache
+	s.glow.mu.Unlock()
+	s.glow.shelf.used(s)
+	return c
 }
 
-// CacheBytes is the memory that the light cache holds.
-func (s *Stage) CacheBytes() int {
-	if c := s.glow.cache.Load(); c != nil {
-		return c.Bytes()
+// used puts a stage first, and lets the caches of the least used go.
+func (g *glows) used(s *Stage) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.last = slices.DeleteFunc(g.last, func(o *Stage) bool { return o == s })
+	g.last = append(g.last, s)
+	for len(g.last) > mostCaches {
+		o := g.last[0]
+		g.last = g.last[1:]
+		o.glow.mu.Lock()
+		o.glow.cache = nil
+		o.glow.mu.Unlock()
 	}
-	return 0
+}
+
+// CacheBytes is the memory that the light caches of the shop's stages hold.
+func (s *Shop) CacheBytes() (n int) {
+	s.glows.mu.Lock()
+	defer s.glows.mu.Unlock()
+	for _, o := range s.glows.last {
+		o.glow.mu.Lock()
+		if o.glow.cache != nil {
+			n += o.glow.cache.Bytes()
+		}
+		o.glow.mu.Unlock()
+	}
+	return n
 }
 
 // Through is a light as it is best looked for on the stage: a sky through the openings of

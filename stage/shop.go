@@ -42,6 +42,7 @@ type Shop struct {
 	posed    Shelf[*Stage]
 	profiles Shelf[*ies.File]
 	slides   Shelf[[]vec.V3]
+	glows    glows
 }
 
 // built is a file with its backdrops compiled, everything at rest.
@@ -68,7 +69,7 @@ func (s *Shop) Ready(ctx context.Context, st staging.Stage) (*Stage, error) {
 		var on *Stage
 		err = spread.Guard(func() (err error) {
 			sc, w, err := st.Posed(g.scene, g.parts, g.world, s.workers)
-			on = &Stage{Stage: st, Scene: sc, World: w}
+			on = &Stage{Stage: st, Scene: sc, World: w, glow: glow{shelf: &s.glows}}
 			return err
 		})
 		return on, err

@@ -21,6 +21,7 @@ import (
 	"slices"
 	"sync"
 
+	"willowherb/core/light"
 	"willowherb/core/sampling"
 	"willowherb/core/vec"
 	"willowherb/core/world"
@@ -35,9 +36,12 @@ const (
 	nearness = 0.2
 )
 
-// Points are spread so many a square metre, if that makes no more than mostPoints.
+// Points are spread by as many a square metre as make fairly many of them, within bounds:
+// the most fill the smallest cells.
 const (
-	density    = 16
+	fewestEach = 16
+	mostEach   = 64
+	fairlyMany = 100_000
 	mostPoints = 500_000
 )
 
@@ -75,6 +79,10 @@ type link struct {
 	to             int32
 	even, glancing vec.V3
 	glance         float32
+	// met is the place itself, and size that of the cells that served it: what a lamp beside
+	// it gives is asked for there.
+	met  site
+	size float32
 }
 
 // flux is irradiance, and glancing irradiance (surface.Glancing).
@@ -116,7 +124,8 @@ func (c *Cache) spread() {
 			total += float64(areas[t])
 		}
 	}
-	step := 1 / min(density, mostPoints/max(total, 1e-9))
+	total = max(total, 1e-9)
+	step := 1 / min(max(fewestEach, min(mostEach, fairlyMany/total)), mostPoints/total)
 	for o := range s.Objects {
 		ob := &s.Objects[o]
 		if ob.Count == 0 || !c.w.Casts(o) {
@@ -256,7 +265,7 @@ func order(side uint32) uint64 { return stir(uint64(side)+0x2545f4914f6cdd1d, 0x
 func (c *Cache) Bytes() int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	n := 16*len(c.pos) + 4*len(c.slot) + 40*len(c.sites) + len(c.links)*fan*32
+	n := 16*len(c.pos) + 4*len(c.slot) + 40*len(c.sites) + len(c.links)*fan*80
 	for l := range c.cells {
 		n += len(c.cells[l].keys) * (8 + 4*perCell)
 	}
@@ -285,6 +294,21 @@ type Spot struct {
 	Dist float32
 	// Roll is what chance has for the choice.
 	Roll uint32
+}
+
+// beside is how many sizes of a cell a lamp may be away from a place and still be asked for
+// there: its light changes within the cell.
+const beside = 2.5
+
+// Beside reports whether a light is so close to a spot.
+func (s *Spot) Beside(l *light.Light) bool { return near(l, s.Pos, s.Size()) }
+
+func near(l *light.Light, p vec.V3, size float32) bool {
+	if !l.Small() {
+		return false
+	}
+	d := p.Sub(l.Pos)
+	return d.Dot(d) < beside*beside*size*size
 }
 
 // Size is that of the cells that serve a spot, in metres.

@@ -23,6 +23,9 @@ type Reach struct {
 // Reach begins an empty one.
 func (c *Cache) Reach() *Reach { return &Reach{c, make([]uint64, (2*len(c.pos)+63)/64)} }
 
+// Cache is the cache that it is of.
+func (r *Reach) Cache() *Cache { return r.c }
+
 func (r *Reach) has(side uint32) bool { return r.bits[side/64]>>(side%64)&1 != 0 }
 
 // Touch asks for the points of a spot. Safe for concurrent use, but not while others use
@@ -33,7 +36,7 @@ func (r *Reach) Touch(s *Spot) {
 		return
 	}
 	for _, side := range points {
-		if side != none && !r.has(side) {
+		if side != none && atomic.LoadUint64(&r.bits[side/64])>>(side%64)&1 == 0 {
 			atomic.OrUint64(&r.bits[side/64], 1<<(side%64))
 		}
 	}
@@ -154,11 +157,12 @@ func (c *Cache) follow(t *world.Tracer, src *sampling.Source, at *site, d vec.V3
 		s := Spot{Pos: q.Pos, N: f.Ng, Object: sc.Obj[tri], Dist: travel, Roll: src.Bits(128)}
 		l.even, l.glancing = f.Shares()
 		l.even, l.glancing = l.even.Mul(through).Scale(1.0/fan), l.glancing.Mul(through).Scale(1.0/fan)
+		l.met, l.size = site{q.Pos, f.Ng, sc.Obj[tri], src.Bits(129), true}, max(s.Size(), sizeOf(linkLevel))
 		if side, ok := c.choose(t, &s, linkLevel, nil); ok {
 			l.to = int32(side)
 		} else if !at.stray && f.Clear == 0 {
 			l.to = toStray
-			*stray = site{q.Pos, f.Ng, sc.Obj[tri], src.Bits(129), true}
+			*stray = l.met
 		}
 		return l
 	}
@@ -171,8 +175,8 @@ func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e flux) {
 		return e
 	}
 	n := 1
-	if l.CanBeMet() {
-		n = 2
+	if l.CanBeMet() && !l.Small() {
+		n = 4
 	}
 	if l.Shows() {
 		n = 4

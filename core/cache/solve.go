@@ -19,6 +19,7 @@ var inf = float32(math.Inf(1))
 // all ways.
 type column struct {
 	straight, all []flux
+	more          []vec.V3 // what links bring straight from a lamp beside what they met, more than from its point
 	used          int64
 }
 
@@ -108,6 +109,7 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 	}
 	from := len(k.straight)
 	straight := append(slices.Clip(k.straight), make([]flux, n-from)...)
+	more := append(slices.Clip(k.more), make([]vec.V3, n-from)...)
 	const batch = 256
 	err := spread.With(ctx, (n-from+batch-1)/batch, workers, func() (func(int), func()) {
 		t := c.w.Tracer()
@@ -121,12 +123,24 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 	if err != nil {
 		return err
 	}
+	err = spread.With(ctx, (n-from+batch-1)/batch, workers, func() (func(int), func()) {
+		t := c.w.Tracer()
+		return func(i int) {
+			trace.Settle()
+			for p := from + i*batch; p < min(from+(i+1)*batch, n); p++ {
+				more[p] = c.besides(t, l, &c.links[p], straight)
+			}
+		}, t.Release
+	})
+	if err != nil {
+		return err
+	}
 	all, next := slices.Clone(straight), make([]flux, n)
 	const wide = 8192
 	for range sweeps {
 		err := spread.Over(ctx, (n+wide-1)/wide, workers, func(i int) {
 			for p := i * wide; p < min((i+1)*wide, n); p++ {
-				e := straight[p]
+				e := straight[p].plus(flux{more[p], more[p]})
 				for q := range c.links[p] {
 					if l := &c.links[p][q]; l.to >= 0 {
 						from := &all[l.to]
@@ -142,7 +156,7 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 		}
 		all, next = next, all
 	}
-	k.straight, k.all = straight, all
+	k.straight, k.more, k.all = straight, more, all
 	return nil
 }
 
@@ -156,6 +170,20 @@ func (tb *Table) Merged(gains []vec.V3) *Table {
 		}
 	}
 	return &out
+}
+
+// besides is what links bring straight from a lamp beside the places that they met, over
+// what the points that stand for those places have of it.
+func (c *Cache) besides(t *world.Tracer, l *light.Light, links *[fan]link, straight []flux) (v vec.V3) {
+	for q := range links {
+		k := &links[q]
+		if k.to < 0 || !near(l, k.met.pos, k.size) {
+			continue
+		}
+		there, point := c.straight(t, l, &k.met), &straight[k.to]
+		v = v.Add(k.even.Mul(there.even.Sub(point.even))).Add(k.glancing.Mul(there.glancing.Sub(point.glancing)))
+	}
+	return v
 }
 
 // Look returns what is known of a spot; false where the cache has no answer.

@@ -13,18 +13,19 @@ const MostCells = 6
 const NoTri = math.MaxUint32
 
 // Hit is where a camera ray met a surface: a triangle and the place on it, in units of
-// 1/65535 of its sides.
+// 1/65536 of its sides.
 type Hit struct {
 	Tri  uint32
 	U, V uint16
 }
 
-// At is the place on the triangle.
-func (h Hit) At() (u, v float32) { return float32(h.U) / 65535, float32(h.V) / 65535 }
+// At is the place on the triangle: the middle of what the numbers stand for, since a place
+// on an edge lies on the neighbouring surface as well.
+func (h Hit) At() (u, v float32) { return (float32(h.U) + 0.5) / 65536, (float32(h.V) + 0.5) / 65536 }
 
 // HitAt is the hit at a place of a triangle.
 func HitAt(tri uint32, u, v float32) Hit {
-	q := func(x float32) uint16 { return uint16(min(max(x, 0), 1)*65535 + 0.5) }
+	q := func(x float32) uint16 { return uint16(min(max(x, 0), 1) * 65534) }
 	return Hit{tri, q(u), q(v)}
 }
 

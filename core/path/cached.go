@@ -32,11 +32,9 @@ func (w *Walker) cached(v *Vertex) bool {
 	}
 	known.For(&v.F)
 	k := v.From.Through
-	within := beside * s.Size()
 	for _, i := range w.small {
 		l := w.lights[i]
-		d := v.P.Pos.Sub(l.Pos)
-		if !w.on[i] || d.Dot(d) > within*within {
+		if !w.on[i] || !s.Beside(l) {
 			continue
 		}
 		w.split(i, film.Bounced, film.BouncedSharp, k.Mul(known.Straight(i)).Neg(), v.From.Sharp)
@@ -60,9 +58,6 @@ func (w *Walker) cached(v *Vertex) bool {
 	}
 	return true
 }
-
-// beside is how many sizes of a cell a lamp may be away and still be asked for.
-const beside = 2.5
 
 // Touch follows the first paths of a picture to the places whose light they would ask the
 // cache for: one path in one pixel of `every` on each axis.

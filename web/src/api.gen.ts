@@ -326,7 +326,9 @@ export interface FrameNews {
   level: number
   samples: number
   goal: number
-  noise: number
+  error: number
+  clean: number
+  settles: number
   layers: Record<string, LayerNews>
 }
 

@@ -5,11 +5,23 @@ import { replace } from '../ledger/deeds'
 import { angle, aspectName, aspects, lens } from '../picture/camera'
 import { cameraNow, moveCamera, toView, useLook } from '../picture/look'
 import { finest, mixed } from '../setup/sums'
+import type { FrameNews } from '../api.gen'
 import { edit, lampsNow, useSetup } from '../setup/store'
 import { askFor } from './Ask'
 import { removeView, saveView, updateView } from './views'
 
 const degrees = (v: number) => `${Math.round(v * 10) / 10}`
+
+/** settled says in plain words how far the picture is from the truth; nothing where that is not known. */
+export function settled(f: Pick<FrameNews, 'error' | 'clean' | 'settles'>): string {
+  if (!(f.error > 0)) return ''
+  if (f.error <= f.clean) return 'clean · '
+  if (!(f.settles > 0)) return ''
+  const s = f.settles
+  return s > 90 ? 'settles in some minutes · ' : `settles in about ${s > 20 ? 10 * Math.ceil(s / 10) : Math.ceil(s)} s · `
+}
+
+const figure = (f: FrameNews) => `Error of the picture as it is shown: ${(100 * f.error).toFixed(2)} % of white (${(-20 * Math.log10(f.error)).toFixed(0)} dB)`
 
 /** ViewLine says where the eye stands, with what lens, and how far the picture is; each of it can be changed there. */
 export function ViewLine() {
@@ -40,7 +52,7 @@ export function ViewLine() {
         ? 'a light is on its way'
         : whole.level < 2
           ? 'coarse, refining'
-          : `${whole.noise > 0 ? `noise ${(100 * whole.noise).toFixed(1)} % · ` : ''}${whole.samples} of ${whole.goal} samples`
+          : `${settled(whole)}${whole.samples} of ${whole.goal} samples`
   const rename = () => {
     askFor('Name of the view', v.name, (name) => edit(`View ${v.name} renamed ${name}`, [replace(`/views/${view}/name`, name)]))
   }
@@ -76,7 +88,7 @@ export function ViewLine() {
       {through && <span className="told">through {doc.lights[through]?.name}: it follows the eye; L ends</span>}
       {plain && <span>composed by the server: this browser has no WebGL2</span>}
       <span className="grow" />
-      <span data-testid="refinement" data-level={whole?.level ?? -1} data-samples={whole?.samples ?? 0} data-moving={moving}>
+      <span data-testid="refinement" data-level={whole?.level ?? -1} data-samples={whole?.samples ?? 0} data-moving={moving} title={whole && whole.error > 0 ? figure(whole) : undefined}>
         {state}
       </span>
       <Menu open={menu?.what === 'aspect'} anchorEl={menu?.at} onClose={() => setMenu(null)}>

@@ -100,7 +100,7 @@ test('an old revision heard again changes nothing', () => {
   expect(shown()).toBe(1)
 })
 
-const frame = (sight: string, level: number, view?: string) => hear({ type: 'frame', sight, view, frame: `${sight}-${level}`, width: 4, height: 2, level, samples: 1, goal: 4, noise: 0, layers: {} })
+const frame = (sight: string, level: number, view?: string) => hear({ type: 'frame', sight, view, frame: `${sight}-${level}`, width: 4, height: 2, level, samples: 1, goal: 4, error: 0, clean: 0.016, settles: 0, layers: {} })
 
 test('pictures belong to sights; thumbnails to views', () => {
   frame('one', 0)

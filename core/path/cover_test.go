@@ -1,0 +1,172 @@
+package path
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/film"
+	"willowherb/core/light"
+	"willowherb/core/scene/scenetest"
+	"willowherb/core/vec"
+	"willowherb/core/world"
+)
+
+// furnished is a room with a box, a pane of glass and a smooth plate.
+func furnished(t testing.TB) *world.World {
+	g := scenetest.Room(scenetest.Glossy())
+	glass, plate := scenetest.Glossy(), scenetest.Matt(0.1)
+	glass.Transmission, glass.BaseColor = 1, [4]float32{0.9, 1, 0.9, 1}
+	plate.Specular, plate.Roughness = 1, 0.1
+	g.S.Materials = append(g.S.Materials, glass, plate)
+	g.Box("box", vec.V3{X: 0.5, Y: -1.5, Z: -0.8}, 0.45)
+	g.Add("pane", 1, [4]vec.V3{{X: -1, Y: -1}, {X: -0.2, Y: -1}, {X: -0.2, Y: 0.5}, {X: -1, Y: 0.5}})
+	g.Add("plate", 2, [4]vec.V3{{X: -1.5, Y: -1.95, Z: 0.5}, {X: 0, Y: -1.95, Z: 0.5}, {X: 0, Y: -1.95, Z: -1}, {X: -1.5, Y: -1.95, Z: -1}})
+	return g.World(t)
+}
+
+// shining is a sky that shows, seen by nothing in a closed room but through its own hole.
+func coveredPass(t testing.TB, w *world.World, lights []*light.Light, rays Rays) *Pass {
+	p := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 2, Lights: lights, Guide: film.NewGuide(48, 40)}
+	for range lights {
+		y := film.NewLayers(48, 40)
+		y.Sparse = true
+		p.Layers = append(p.Layers, y)
+	}
+	_, err := p.MakeCover(context.Background(), rays, 2)
+	require.NoError(t, err)
+	return p
+}
+
+// A pixel's cells share it among them, pixels on an edge have several, and what the guide
+// says is of the surface that has most.
+func TestCover(t *testing.T) {
+	p := coveredPass(t, furnished(t), lamps(), Rays{Each: 8, Edges: 32})
+	c := p.Layers[0].Cover
+	edges := 0
+	for y := range p.H {
+		for x := range p.W {
+			tile := c.Tiles[y/film.TileSize*film.Tiles(p.W)+x/film.TileSize]
+			from, to := tile.Of(x, y)
+			var sum float32
+			hits := 0
+			for _, k := range tile.Cells[from:to] {
+				sum += k.Share
+				hits += int(k.Hits)
+			}
+			require.InDelta(t, 1, sum, 1e-5)
+			if to-from > 1 {
+				edges++
+				require.Equal(t, 32, hits)
+			} else {
+				require.Equal(t, 8, hits)
+			}
+		}
+	}
+	require.Greater(t, edges, 100)
+	require.Less(t, edges, 48*40/2)
+	require.Greater(t, c.Bytes(), 48*40*8*8)
+}
+
+// What a covered picture shows of each lamp is what the plain one shows: through glass, on
+// what shines, by all ways. 2 %: what 128 samples leave to chance in the mean.
+func TestCoveredPictureIsThePlainOne(t *testing.T) {
+	w := furnished(t)
+	ls := lamps()
+	sign := &light.Light{ID: 77, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
+	sign.Prepare()
+	ls = append(ls, sign)
+	plain := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 9, Lights: ls, Layers: layers(4)}
+	run(t, plain, 256, 2)
+	covered := coveredPass(t, w, ls, Rays{Each: 16, Edges: 64})
+	run(t, covered, 128, 2)
+	worth := Worth{Gains: []vec.V3{vec.Splat(1), vec.Splat(1), vec.Splat(1), vec.Splat(1)}, Slope: make([]float32, 48*40)}
+	for i := range worth.Slope {
+		worth.Slope[i] = 1
+	}
+	for range 6 {
+		_, err := covered.Spend(context.Background(), worth, 48*40*24, 2)
+		require.NoError(t, err)
+	}
+	var all [film.Kinds]film.Kind
+	for k := range all {
+		all[k] = film.Kind(k)
+	}
+	for i := range lamps() {
+		require.InEpsilon(t, plain.Layers[i].Mean(all[:]...).Y, covered.Layers[i].Mean(all[:]...).Y, 0.02, "light %d", i)
+		require.InEpsilon(t, plain.Layers[i].Mean(film.BouncedKinds...).Y, covered.Layers[i].Mean(film.BouncedKinds...).Y, 0.03, "light %d", i)
+	}
+	require.Zero(t, covered.Layers[3].Mean(all[:]...), "no sky in a closed room")
+}
+
+// The sky is seen shining as the plain picture sees it, and a light that comes later sees
+// it shine as one that was there.
+func TestSeenShining(t *testing.T) {
+	g := scenetest.New()
+	g.Box("box", vec.V3{}, 0.5)
+	w := g.World(t)
+	sky := &light.Light{ID: 4, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
+	sky.Prepare()
+	cam := world.Camera{Eye: vec.V3{Z: 3, Y: 0.4}, Aim: vec.V3{Y: -0.1, Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.8}
+	p := &Pass{World: w, Camera: cam, W: 48, H: 40, Lights: []*light.Light{sky}, Layers: layers(1)}
+	c, err := p.MakeCover(context.Background(), Rays{Each: 8, Edges: 64}, 2)
+	require.NoError(t, err)
+	plain := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 3, Lights: p.Lights, Layers: layers(1)}
+	run(t, plain, 128, 2)
+	require.InEpsilon(t, plain.Layers[0].Mean(film.Seen).X, p.Layers[0].Mean(film.Seen).X, 0.005)
+	late := &Pass{World: w, Camera: cam, W: 48, H: 40, Lights: p.Lights, Layers: layers(1)}
+	late.Layers[0].On(c)
+	require.NoError(t, late.Show(context.Background(), 2))
+	require.Equal(t, p.Layers[0].Shown, late.Layers[0].Shown)
+	require.NoError(t, late.Show(context.Background(), 2))
+	require.Equal(t, p.Layers[0].Shown, late.Layers[0].Shown, "shown once")
+}
+
+// A covered layer is the same bits alone and in company, with one worker and with many.
+func TestCoveredLayersDoNotDependOnCompany(t *testing.T) {
+	w := furnished(t)
+	all := coveredPass(t, w, lamps(), Rays{Each: 4, Edges: 16})
+	run(t, all, 3, 4)
+	for i := range lamps() {
+		one := coveredPass(t, w, lamps()[i:i+1], Rays{Each: 4, Edges: 16})
+		run(t, one, 1, 1)
+		run(t, one, 3, 2)
+		require.Equal(t, all.Layers[i].Lit, one.Layers[0].Lit, "light %d", i)
+		require.Equal(t, all.Layers[i].Sum, one.Layers[0].Sum, "light %d", i)
+	}
+}
+
+// Samples go where the error shows: about as many as asked for, none to lights without
+// gain, none where the picture shows nothing, and never too many at once.
+func TestSpend(t *testing.T) {
+	p := coveredPass(t, furnished(t), lamps(), Rays{Each: 4, Edges: 16})
+	run(t, p, 2, 2)
+	worth := Worth{Gains: []vec.V3{vec.Splat(1), {}, vec.Splat(1)}, Slope: make([]float32, p.W*p.H)}
+	for i := range worth.Slope {
+		if i%p.W >= p.W/2 {
+			worth.Slope[i] = 1
+		}
+	}
+	n, err := p.Spend(context.Background(), worth, 6000, 2)
+	require.NoError(t, err)
+	require.InDelta(t, 6000, n, 3000)
+	taken := func(i, x, y int) uint16 {
+		tile := y/film.TileSize*film.Tiles(p.W) + x/film.TileSize
+		from, _ := p.Layers[i].Cover.Tiles[tile].Of(x, y)
+		return p.Layers[i].Lit[tile].Taken[from]
+	}
+	for y := range p.H {
+		for x := range p.W {
+			require.LessOrEqual(t, taken(1, x, y), uint16(2))
+			require.LessOrEqual(t, taken(0, x, y), uint16(2+growth*2+growth))
+			if x < p.W/2 {
+				require.LessOrEqual(t, taken(0, x, y), uint16(2))
+			}
+		}
+	}
+	require.Equal(t, 1, p.Layers[0].Details())
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = p.Spend(ctx, worth, 100, 2)
+	require.ErrorIs(t, err, context.Canceled)
+}
