@@ -5,16 +5,19 @@ import (
 	"math"
 	"os"
 	"runtime"
+	"slices"
 	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/cache"
 	"willowherb/core/colour"
-	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/filter"
+	"willowherb/core/light"
 	"willowherb/core/path"
 	"willowherb/core/photometry"
+	placing "willowherb/core/place"
 )
 
 // finish renders a place's layers, as the picture in the window does, and filters them.
@@ -26,26 +29,56 @@ func (p *place) finish(t testing.TB, samples int, sparse bool, seed uint32) *fil
 		pass.Layers = append(pass.Layers, y)
 	}
 	ctx, workers := context.Background(), runtime.GOMAXPROCS(0)
-	finished := func(n int) (f *filter.Finished, widths []filter.Widths) {
+	if sparse { // windows get light on a cover and from the light cache
+		p.cover(t, pass)
+	}
+	finished := func(n int) *filter.Finished {
 		sums := filter.NewSums(wide, high)
 		for i, l := range p.lights {
-			widths = append(widths, filter.Frame{Samples: n, Sparse: sparse}.Widths(l.Shows()))
-			sums.Add(pass.Layers[i], p.gains[i], widths[i])
+			sums.Add(pass.Layers[i], p.gains[i], filter.Frame{Samples: n, Sparse: sparse, Covered: sparse}.Widths(l.Shows()))
 		}
 		f, err := sums.Finish(ctx, filter.New(pass.Guide, p.camera), workers)
 		require.NoError(t, err)
-		return f, widths
+		return f
 	}
-	exposed := func(l float64) float64 { return exposure.Shoulder.Map(l * exposure.Factor(p.ev)) }
-	for n := 4; sparse && n <= samples; n *= 2 { // what windows see gets more samples where it is noisy
+	for n := 4; sparse && n <= samples; n *= 2 { // and more of it where it is noisy
 		require.NoError(t, pass.Run(ctx, n, workers))
-		f, widths := finished(n)
-		require.NoError(t, filter.Want(ctx, pass.Layers, p.gains, widths, f.RGB, exposed, workers))
-		require.NoError(t, pass.Detail(ctx, workers))
+		worth := path.Worth{Gains: p.gains, Slope: filter.Slopes(finished(n).RGB, wide, p.develop())}
+		_, err := pass.Spend(ctx, worth, wide*high*n/4, workers)
+		require.NoError(t, err)
 	}
 	require.NoError(t, pass.Run(ctx, samples, workers))
-	f, _ := finished(samples)
-	return f
+	return finished(samples)
+}
+
+// cover puts a pass's empty layers on a cover, and gives it the light cache.
+func (p *place) cover(t testing.TB, pass *path.Pass) {
+	ctx, workers := context.Background(), runtime.GOMAXPROCS(0)
+	portals, err := placing.Portals(ctx, p.world, workers)
+	require.NoError(t, err)
+	if p.name == "window" || p.name == "hall" {
+		require.NotEmpty(t, portals, p.name)
+	}
+	pass.Lights = slices.Clone(pass.Lights)
+	for i, l := range pass.Lights {
+		if l.Kind == light.Sky {
+			with := *l
+			with.Portals = portals
+			pass.Lights[i] = &with
+		}
+	}
+	_, err = pass.MakeCover(ctx, path.Rays{Each: 8, Edges: 32}, workers)
+	require.NoError(t, err)
+	c := cache.New(p.world, workers)
+	r := c.Reach()
+	require.NoError(t, pass.Touch(ctx, r, 1, workers))
+	require.NoError(t, c.Fill(ctx, r, workers))
+	var sources []cache.Source
+	for i, l := range pass.Lights {
+		sources = append(sources, cache.Source{Key: [32]byte{byte(i)}, Light: l})
+	}
+	pass.Cached, err = c.Light(ctx, r, sources, workers)
+	require.NoError(t, err)
 }
 
 // The error that is told of a picture is the true one, within a factor of 1.3, on every

@@ -258,6 +258,9 @@ func (t *table) grow() {
 	}
 }
 
+// halfOf is the half that a point answers.
+func halfOf(side uint32) int { return int(order(side) >> 20 & 1) }
+
 // order is a point's place in the order of chance.
 func order(side uint32) uint64 { return stir(uint64(side)+0x2545f4914f6cdd1d, 0xd6e8feb86659fd93) }
 
@@ -294,6 +297,9 @@ type Spot struct {
 	Dist float32
 	// Roll is what chance has for the choice.
 	Roll uint32
+	// Half picks the points that may answer: each half has its own, so that what the two
+	// halves of a picture differ tells the cache's error as well.
+	Half int
 }
 
 // beside is how many sizes of a cell a lamp may be away from a place and still be asked for

@@ -62,10 +62,19 @@ func (k *Known) For(f *surface.Surface) {
 func (k *Known) sent(f *flux) vec.V3 { return k.even.Mul(f.even).Add(k.glance.Mul(f.glancing)) }
 
 // Of is what comes by all ways from a source of unit output, Straight the part of it
-// without bounces before the surface, and Sum what a merged table has of all sources.
+// without bounces before the surface.
 func (k *Known) Of(source int) vec.V3       { return k.sent(&k.all[source]) }
 func (k *Known) Straight(source int) vec.V3 { return k.sent(&k.straight[source]) }
-func (k *Known) Sum() vec.V3                { return k.sent(&k.sum) }
+
+// Lit is the irradiance, in green, that comes straight from a source, and Glancing the
+// part of Straight that the surface is taken to mirror all round.
+func (k *Known) Lit(source int) float32 { return k.straight[source].even.Y }
+
+// Glancing belongs to Lit.
+func (k *Known) Glancing(source int) vec.V3 { return k.glance.Mul(k.straight[source].glancing) }
+
+// Sum is what a merged table has of all sources.
+func (k *Known) Sum() vec.V3 { return k.sent(&k.sum) }
 
 // Light returns the table of some sources: their columns, made where they are not there.
 // What was touched must have been filled.
@@ -188,7 +197,7 @@ func (c *Cache) besides(t *world.Tracer, l *light.Light, links *[fan]link, strai
 
 // Look returns what is known of a spot; false where the cache has no answer.
 func (tb *Table) Look(t *world.Tracer, s *Spot) (k Known, ok bool) {
-	side, ok := tb.r.c.choose(t, s, 0, tb.r.has)
+	side, ok := tb.r.c.choose(t, s, 0, func(side uint32) bool { return tb.r.has(side) && halfOf(side) == s.Half })
 	if !ok {
 		return k, false
 	}

@@ -196,7 +196,7 @@ func (w *painter) leave(t, x, y, half, k int) {
 // look follows sample number n of a pixel for some part of the light, and books it.
 func (w *painter) look(t, x, y, n int, only sought) {
 	half, k := film.Half(n)
-	w.only = only
+	w.only, w.half = only, half
 	if only == beyond {
 		w.leave(t, x, y, half, k)
 	} else {

@@ -165,8 +165,10 @@ func (p *Pass) scores(ctx context.Context, worth Worth, workers int) ([][][]floa
 							many++
 						}
 					}
-					around /= many
-					if around == 0 {
+					// The pixel itself does not count: where samples are few, more of them only where
+					// something was found would make the mean darker than the truth.
+					around = (around - whole[y*p.W+x]) / max(many-1, 1)
+					if around <= 0 {
 						continue
 					}
 					if out[i][t] == nil {
@@ -177,6 +179,9 @@ func (p *Pass) scores(ctx context.Context, worth Worth, workers int) ([][][]floa
 						n, v := float32(lit.Taken[c]), float32(0)
 						if own[t] != nil {
 							v = own[t][c]
+						}
+						if n < trusted {
+							n = 0
 						}
 						v = (n*v + trusted*around) / (n + trusted)
 						out[i][t][c] = worth.Slope[y*p.W+x] * cover.Tiles[t].Cells[c].Share * float32(math.Sqrt(float64(v)))

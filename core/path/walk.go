@@ -99,6 +99,7 @@ type Walker struct {
 	// asks is how many times as much a light is asked at the first surface as followed to: the
 	// more, the less is left to chance.
 	asks  float32
+	half  int    // of the picture that the path is for
 	small []int  // lamps that things may stand close to
 	broad []bool // lights whose extent shows in their shadows
 	eye   vec.V3

@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/exposure"
@@ -71,4 +72,52 @@ func TestCancelledAndDark(t *testing.T) {
 	for _, v := range p.RGB {
 		require.Zero(t, v)
 	}
+}
+
+// A picture in so many seconds takes no more samples than there is time for, whatever the
+// clock does; with layers it tells each light's bounced light, without it does not; both
+// are the same picture but for chance.
+func TestSoManySeconds(t *testing.T) {
+	lamp := setup.Light{Kind: setup.Point, Output: 1000, Colour: setup.Colour{RGB: &[3]float64{1, 1, 1}}, Position: [3]float64{0, 2, 0}, Radius: 0.05, Shadow: true, Channels: 1}
+	lights := map[string]setup.Light{"lamp": lamp}
+	left := func(seconds float64) func() time.Duration {
+		now := seconds
+		return func() time.Duration { now -= 0.5; return time.Duration(now * float64(time.Second)) }
+	}
+	o := order(t, lights)
+	o.Samples, o.Left = 65535, left(4)
+	short, err := Render(context.Background(), o)
+	require.NoError(t, err)
+	o = order(t, lights)
+	o.Samples, o.Left = 65535, left(60)
+	long, err := Render(context.Background(), o)
+	require.NoError(t, err)
+	require.Greater(t, long.Samples, 2*short.Samples)
+	require.False(t, long.Layers)
+	o = order(t, lights)
+	o.Layers = true
+	kept, err := Render(context.Background(), o)
+	require.NoError(t, err)
+	require.True(t, kept.Layers)
+	for _, p := range []*Picture{short, long, kept} {
+		require.InEpsilon(t, 1000/(4*math.Pi)/4*0.5/math.Pi, p.RGB[0], 0.01)
+	}
+	ref, err := Reference(context.Background(), order(t, lights))
+	require.NoError(t, err)
+	require.InEpsilon(t, kept.RGB[0], ref.RGB[0], 0.01)
+	require.Nil(t, ref.Gives)
+}
+
+// The same seed makes the same picture, to the last bit, with one worker and with many.
+func TestSameSeedSamePicture(t *testing.T) {
+	lamp := setup.Light{Kind: setup.Point, Output: 1000, Colour: setup.Colour{Kelvin: 3000}, Position: [3]float64{0, 2, 0}, Radius: 0.1, Shadow: true, Channels: 1}
+	picture := func(workers int, seed uint32) []float32 {
+		o := order(t, map[string]setup.Light{"lamp": lamp})
+		o.Workers, o.Seed = workers, seed
+		p, err := Render(context.Background(), o)
+		require.NoError(t, err)
+		return p.RGB
+	}
+	require.Equal(t, picture(1, 5), picture(3, 5))
+	require.NotEqual(t, picture(1, 5), picture(1, 6))
 }

@@ -212,14 +212,14 @@ func (f *Surface) Smooth() bool { return f.Alpha <= 0.09 && f.F90 > 0 }
 // Mirror reports whether what it mirrors is more than its own colour.
 func (f *Surface) Mirror() bool { return f.Smooth() && f.F0.Max() > f.Diffuse.Max() }
 
-// Mirrors reports whether most of what the surface sends to the viewer comes from about
-// one direction.
+// Mirrors reports whether much of what the surface sends to the viewer, a third and more,
+// comes from about one direction.
 func (f *Surface) Mirrors() bool {
 	if f.Alpha > 0.3 || f.pSpec == 0 {
 		return false
 	}
 	a, b := f.diel.t.at(columnOf(f.wo.Z), f.diel.row)
-	return f.F0.Scale(a).Add(vec.Splat(f.F90*b)).Max() > f.Diffuse.Max()*f.under
+	return f.F0.Scale(a).Add(vec.Splat(f.F90*b)).Max() > 0.5*f.Diffuse.Max()*f.under
 }
 
 // Roughen raises the microfacet roughness to at least alpha. Done after a
