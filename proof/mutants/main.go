@@ -33,7 +33,7 @@ func run() error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	for _, part := range []string{"core", "format", "demo", "proof"} {
+	for _, part := range []string{"core", "format", "demo", "plan", "proof"} {
 		if err := os.CopyFS(filepath.Join(dir, part), os.DirFS(part)); err != nil {
 			return err
 		}
