@@ -152,6 +152,8 @@ func (l *Layers) eachCell(do func(px int, mean, diff vec.V3)) {
 					mean = mean.Add(a.Scale(s * na / (na + nb))).Add(b.Scale(s * nb / (na + nb)))
 					if nb > 0 {
 						diff = diff.Add(a.Sub(b).Scale(s / 2))
+					} else { // one sample tells nothing of its own chance: it may be all
+						diff = diff.Add(a.Scale(s))
 					}
 				}
 				do(y*l.W+x, mean, diff)

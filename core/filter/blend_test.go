@@ -113,3 +113,24 @@ func TestEdgesComeFromWholePixels(t *testing.T) {
 		require.Equal(t, float32(2), pic[3*(y*w+15)])
 	}
 }
+
+// A speck is brought down to twice what is beside it; an edge and an even wall stay.
+func TestSpecks(t *testing.T) {
+	const w, h = 32, 32
+	f := plain(w, h)
+	pic := make([]float32, 3*w*h)
+	for i := range w * h {
+		for k := range 3 {
+			pic[3*i+k] = 1
+			if i%w >= 16 {
+				pic[3*i+k] = 50
+			}
+		}
+	}
+	speck := 3 * (10*w + 5)
+	pic[speck], pic[speck+1], pic[speck+2] = 80, 80, 80
+	want := append([]float32(nil), pic...)
+	want[speck], want[speck+1], want[speck+2] = 2, 2, 2
+	require.NoError(t, f.Specks(context.Background(), pic, 2))
+	require.InDeltaSlice(t, want, pic, 1e-4)
+}

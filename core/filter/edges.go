@@ -2,7 +2,9 @@ package filter
 
 import (
 	"context"
+	"slices"
 
+	"willowherb/core/colour"
 	"willowherb/core/film"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
@@ -80,4 +82,35 @@ func (f *Filter) like(x, y int, c *film.Cell, pic []float32) (v vec.V3, ok bool)
 		}
 	}
 	return v.Scale(1 / max(sum, 1e-9)), sum > 0
+}
+
+// far is how many times as bright as the brightest pixel beside it a pixel may be before
+// it is taken for a speck: what chance found once and too few samples have averaged.
+const far = 2
+
+// Specks brings single pixels that are far brighter than all around them down to that.
+func (f *Filter) Specks(ctx context.Context, pic []float32, workers int) error {
+	from := slices.Clone(pic)
+	return spread.Over(ctx, f.h, workers, func(y int) {
+		for x := range f.w {
+			i := 3 * (y*f.w + x)
+			l := colour.LuminanceAt(from, i)
+			if l <= 0 {
+				continue
+			}
+			var most float64
+			for yy := max(y-1, 0); yy <= min(y+1, f.h-1); yy++ {
+				for xx := max(x-1, 0); xx <= min(x+1, f.w-1); xx++ {
+					if xx != x || yy != y {
+						most = max(most, colour.LuminanceAt(from, 3*(yy*f.w+xx)))
+					}
+				}
+			}
+			if l > far*most {
+				for k := i; k < i+3; k++ {
+					pic[k] *= float32(far * most / l)
+				}
+			}
+		}
+	})
 }

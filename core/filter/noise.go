@@ -134,6 +134,9 @@ func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, widths []
 				return err
 			}
 		}
+		if err := f.Specks(ctx, p.mean, workers); err != nil {
+			return err
+		}
 		s.parts[g.last] = p
 		narrow[slices.Index(widths, g.last)] = &halves{g.at[1][0], g.at[1][1]}
 	}
@@ -157,7 +160,7 @@ func add(a, b []float32) {
 // since what chance adds is rare and bright and the truth is then darker; the bias
 // through the curve's slope. proof holds it to the true error.
 func (p *Finished) Error(develop func(float64) float64) float64 {
-	var sum float64
+	var sum, bias float64
 	n := len(p.RGB) / 3
 	for i := 0; i < 3*n; i += 3 {
 		l, d := colour.LuminanceAt(p.RGB, i), colour.LuminanceAt(p.diff, i)
@@ -166,10 +169,11 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 		if g, h := colour.LuminanceAt(p.narrow, i), colour.LuminanceAt(p.narrowDiff, i); g != l || h != d {
 			s := slope(develop, l)
 			// The halves are the mean plus and minus the difference.
-			sum += s * s * ((l-g)*(l-g) - (d-h)*(d-h))
+			bias += s * s * ((l-g)*(l-g) - (d-h)*(d-h))
 		}
 	}
-	return math.Sqrt(max(sum, 0) / float64(max(n, 1)))
+	// By chance what is found of a bias may be under nought; there is none then.
+	return math.Sqrt((sum + max(bias, 0)) / float64(max(n, 1)))
 }
 
 // Slopes is, for each pixel of a picture w wide, how steeply the display shows a change of

@@ -352,8 +352,8 @@ func (w *painter) ask(t int, want quota) {
 }
 
 // askAgain takes the second sample of the cells of a tile, where the first has found a
-// light next to the pixel: where it has not, it hardly ever comes. What it has found in the
-// pixel itself does not count, or the mean would be too dark.
+// light next to the pixel or in it: where it has not, it hardly ever comes. What it has found
+// in the pixel itself does not count for what is rarely found, or the mean would be too dark.
 func (w *painter) askAgain(t int) {
 	cover := w.Layers[0].Cover.Tiles[t]
 	const side = film.TileSize
@@ -370,12 +370,13 @@ func (w *painter) askAgain(t int) {
 			}
 		}
 		near[i] = make([]bool, len(cover.Cells))
+		rare := w.lights[i].Shows()
 		for p := range found {
 			x, y := p%side, p/side
 			some := x == 0 || y == 0 || x == side-1 || y == side-1 // what is beyond is not known
 			for yy := max(y-1, 0); yy <= min(y+1, side-1); yy++ {
 				for xx := max(x-1, 0); xx <= min(x+1, side-1); xx++ {
-					some = some || found[yy*side+xx] && (xx != x || yy != y)
+					some = some || found[yy*side+xx] && (!rare || xx != x || yy != y)
 				}
 			}
 			for c := int(cover.First[p]); c < int(cover.First[p+1]); c++ {

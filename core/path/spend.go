@@ -121,6 +121,9 @@ func (p *Pass) scores(ctx context.Context, worth Worth, workers int) ([][][]floa
 		if worth.Gains[i] == (vec.V3{}) {
 			continue
 		}
+		// Of what is rarely found more samples only where something was found would make the
+		// mean much darker than the truth: their neighbours decide.
+		rare := p.Lights[i].Shows()
 		// The variance of one sample, for each cell, and for each pixel over its cells.
 		own := make([][]float32, len(l.Lit))
 		whole := make([]float32, p.W*p.H)
@@ -165,9 +168,9 @@ func (p *Pass) scores(ctx context.Context, worth Worth, workers int) ([][][]floa
 							many++
 						}
 					}
-					// The pixel itself does not count: where samples are few, more of them only where
-					// something was found would make the mean darker than the truth.
-					around = (around - whole[y*p.W+x]) / max(many-1, 1)
+					if around /= many; rare { // the pixel itself does not count
+						around = (around*many - whole[y*p.W+x]) / max(many-1, 1)
+					}
 					if around <= 0 {
 						continue
 					}
@@ -180,7 +183,7 @@ func (p *Pass) scores(ctx context.Context, worth Worth, workers int) ([][][]floa
 						if own[t] != nil {
 							v = own[t][c]
 						}
-						if n < trusted {
+						if rare && n < trusted {
 							n = 0
 						}
 						v = (n*v + trusted*around) / (n + trusted)
