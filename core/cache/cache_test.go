@@ -117,6 +117,25 @@ func TestOrderDoesNotMatter(t *testing.T) {
 	require.Greater(t, b.Bytes(), 1000)
 }
 
+// The halves of a picture are answered by different points.
+func TestHalvesHaveTheirOwnPoints(t *testing.T) {
+	c := cache.New(scenetest.Room(scenetest.Matt(0.5)).World(t), 2)
+	one := spots(100, 2)
+	other := spots(100, 2)
+	for i := range other {
+		other[i].Half = 1
+	}
+	r := touched(c, one)
+	a, b := lit(t, c, r, one, scenetest.Lamps(), 2), lit(t, c, r, other, scenetest.Lamps(), 2)
+	same := 0
+	for i := range a {
+		if a[i] != nil && b[i] != nil && a[i][0] == b[i][0] && a[i][0] > 0 {
+			same++
+		}
+	}
+	require.Less(t, same, 5)
+}
+
 // A work that is given up leaves nothing half done.
 func TestGivenUp(t *testing.T) {
 	w := scenetest.Room(scenetest.Glossy()).World(t)

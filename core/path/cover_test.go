@@ -114,12 +114,47 @@ func TestSeenShining(t *testing.T) {
 	plain := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 3, Lights: p.Lights, Layers: layers(1)}
 	run(t, plain, 128, 2)
 	require.InEpsilon(t, plain.Layers[0].Mean(film.Seen).X, p.Layers[0].Mean(film.Seen).X, 0.005)
+	run(t, p, 64, 2)
+	require.InEpsilon(t, plain.Layers[0].Mean(film.DirectKinds...).X, p.Layers[0].Mean(film.DirectKinds...).X, 0.02, "asked and met once between them")
 	late := &Pass{World: w, Camera: cam, W: 48, H: 40, Lights: p.Lights, Layers: layers(1)}
 	late.Layers[0].On(c)
 	require.NoError(t, late.Show(context.Background(), 2))
 	require.Equal(t, p.Layers[0].Shown, late.Layers[0].Shown)
 	require.NoError(t, late.Show(context.Background(), 2))
 	require.Equal(t, p.Layers[0].Shown, late.Layers[0].Shown, "shown once")
+}
+
+// What is rarely found, the sky through a hole, is not darker for it that more samples go
+// where light was found. 15 %: chance, and what later rounds learn of earlier ones.
+func TestRareLightKeepsItsMean(t *testing.T) {
+	g := scenetest.New()
+	v := func(x, y, z float32) vec.V3 { return vec.V3{X: x, Y: y, Z: z} }
+	g.Floor(3)
+	for _, q := range [][4]vec.V3{
+		{v(-3, 2.5, -3), v(3, 2.5, -3), v(3, 2.5, -0.3), v(-3, 2.5, -0.3)}, {v(-3, 2.5, 0.3), v(3, 2.5, 0.3), v(3, 2.5, 3), v(-3, 2.5, 3)},
+		{v(-3, 2.5, -0.3), v(-0.3, 2.5, -0.3), v(-0.3, 2.5, 0.3), v(-3, 2.5, 0.3)}, {v(0.3, 2.5, -0.3), v(3, 2.5, -0.3), v(3, 2.5, 0.3), v(0.3, 2.5, 0.3)},
+		{v(-3, 0, -3), v(3, 0, -3), v(3, 2.5, -3), v(-3, 2.5, -3)}, {v(-3, 0, 3), v(-3, 2.5, 3), v(3, 2.5, 3), v(3, 0, 3)},
+		{v(-3, 0, -3), v(-3, 2.5, -3), v(-3, 2.5, 3), v(-3, 0, 3)}, {v(3, 0, -3), v(3, 0, 3), v(3, 2.5, 3), v(3, 2.5, -3)}} {
+		g.Add("walls", 0, q)
+	}
+	sky := &light.Light{ID: 4, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
+	sky.Prepare()
+	w, cam := g.World(t), world.Camera{Eye: v(0, 1.8, 2.5), Aim: v(0, -0.6, -1), Up: v(0, 1, 0), FovY: 1}
+	plain := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 3, Lights: []*light.Light{sky}, Layers: layers(1)}
+	run(t, plain, 256, 2)
+	p := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 5, Lights: plain.Lights, Layers: layers(1)}
+	_, err := p.MakeCover(context.Background(), Rays{Each: 8, Edges: 16}, 2)
+	require.NoError(t, err)
+	run(t, p, 2, 2)
+	worth := Worth{Gains: []vec.V3{vec.Splat(1)}, Slope: make([]float32, 48*40)}
+	for i := range worth.Slope {
+		worth.Slope[i] = 1
+	}
+	for range 4 {
+		_, err := p.Spend(context.Background(), worth, 48*40*10, 2)
+		require.NoError(t, err)
+	}
+	require.InEpsilon(t, plain.Layers[0].Mean(film.DirectKinds...).X, p.Layers[0].Mean(film.DirectKinds...).X, 0.15)
 }
 
 // A covered layer is the same bits alone and in company, with one worker and with many.
