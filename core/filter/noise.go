@@ -169,7 +169,8 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 		if g, h := colour.LuminanceAt(p.narrow, i), colour.LuminanceAt(p.narrowDiff, i); g != l || h != d {
 			s := slope(develop, l)
 			// The halves are the mean plus and minus the difference.
-			bias += s * s * ((l-g)*(l-g) - (d-h)*(d-h))
+			// No display shows more than from black to white: beyond, the slope says too much.
+			bias += min(max(s*s*((l-g)*(l-g)-(d-h)*(d-h)), -1), 1)
 		}
 	}
 	// By chance what is found of a bias may be under nought; there is none then.

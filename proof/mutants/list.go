@@ -12,7 +12,7 @@ var mutants = []mutant{
 	{"the way to a panel ends in its own plane", "core/light/flat.go", "s.Clear = s.Dist - slack(q, cos, s.Dist)", "s.Clear = s.Dist", "./core/light ./core/path"},
 	{"blockers looked for as far as the lamp's middle", "core/path/walk.go", "w.tracer.Blocked(s.O, s.D, m.Dist-m.Slack)", "w.tracer.Blocked(s.O, s.D, l.Pos.Sub(s.O).Len())", "./core/path"},
 	{"both halves from the same numbers", "core/path/pass.go", "w.Begin(w.seed^uint32(half)*0x632be5ab, uint32(y*w.W+x), uint32(k))\n\tj :=", "w.Begin(w.seed^uint32(half&0), uint32(y*w.W+x), uint32(k))\n\tj :=", "./core/path ./proof"},
-	{"the filter's bias untold", "core/filter/noise.go", "bias += s * s * ((l-g)*(l-g) - (d-h)*(d-h))", "bias += 0 * s", "./core/filter ./proof"},
+	{"the filter's bias untold", "core/filter/noise.go", "bias += min(max(", "bias += 0 * min(max(", "./core/filter ./proof"},
 	{"mirrors filtered as if they were soft", "core/filter/widths.go", "if bounced < few {", "if bounced < 1<<20 {", "./core/filter ./proof"},
 	{"a spot's edge without its square", "core/light/ball.go", "return a * a", "return a", "./core/light"},
 	{"tubes' lux without their radius", "core/light/tube.go", "	if r == 0 {\n		if h == 0 {", "	if r >= 0 {\n		if h == 0 {", "./core/light"},
