@@ -411,7 +411,7 @@ func (p *Pictures) failed(j plan.Job, err error) {
 		if e := p.eyes[j.Eye]; e != nil {
 			e.made = e.moved
 		}
-	case plan.Samples:
+	case plan.Samples, plan.Measure:
 		t := p.sights[j.Sight]
 		if t == nil {
 			return

@@ -157,11 +157,14 @@ func (k *task) prepare(ctx context.Context, pass *path.Pass) error {
 		}
 		f.reach = r
 	}
-	if f.table == nil || !slices.Equal(f.tabled, k.Lamps) {
+	var keys [][32]byte
+	for _, l := range k.lamps {
+		keys = append(keys, l.Key)
+	}
+	if f.table == nil || !slices.Equal(f.tabled, keys) {
 		var sources []cache.Source
-		var keys [][32]byte
-		for i, l := range k.lamps {
-			sources, keys = append(sources, cache.Source{Key: l.Key, Light: pass.Lights[i]}), append(keys, l.Key)
+		for i, key := range keys {
+			sources = append(sources, cache.Source{Key: key, Light: pass.Lights[i]})
 		}
 		var err error
 		if f.table, err = f.reach.Cache().Light(ctx, f.reach, sources, workers); err != nil {

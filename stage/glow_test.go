@@ -26,10 +26,10 @@ func TestGlow(t *testing.T) {
 	}
 	require.Len(t, shop.glows.last, mostCaches)
 	require.NotSame(t, first, all[0].Cache(1), "it was let go")
-	sky, lamp := &light.Light{Kind: light.Sky}, &light.Light{Kind: light.Point}
-	out, err := all[0].Through(context.Background(), sky, 1)
+	dome, lamp := &light.Light{Kind: light.Sky}, &light.Light{Kind: light.Point}
+	out, err := all[0].Through(context.Background(), dome, 1)
 	require.NoError(t, err)
-	require.NotSame(t, sky, out)
+	require.NotSame(t, dome, out)
 	require.Empty(t, out.Portals, "a closed room")
 	out, err = all[0].Through(context.Background(), lamp, 1)
 	require.NoError(t, err)

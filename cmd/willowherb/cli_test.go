@@ -44,7 +44,7 @@ func said(t *testing.T, f func() error) (string, error) {
 }
 
 func base(t *testing.T) stillCmd {
-	return stillCmd{File: floor(t), Size: "32x24", Samples: 16, Fov: 40, Out: filepath.Join(t.TempDir(), "a.png"), JSON: true}
+	return stillCmd{File: floor(t), Size: "32x24", Samples: 16, Fov: 40, Out: filepath.Join(t.TempDir(), "a.png"), JSON: true, Layers: true}
 }
 
 // A floor of reflectance 0.5 under the dim sky of 100 cd/m2 that a file without
@@ -102,6 +102,35 @@ func TestStillWithASetup(t *testing.T) {
 	require.ErrorContains(t, c.Run(context.Background()), "dark.json: not a valid setup: /name")
 }
 
+// A picture is told with its seconds, samples and error; who gives what is told only where
+// it is known by light.
+func TestWhatAStillTells(t *testing.T) {
+	for _, x := range []struct {
+		change func(*stillCmd)
+		lights int
+	}{
+		{func(*stillCmd) {}, 1},
+		{func(c *stillCmd) { c.Layers = false }, 0},
+		{func(c *stillCmd) { c.Reference = true }, 0},
+		{func(c *stillCmd) { c.Seconds, c.Layers = 0.3, false }, 0},
+	} {
+		c := base(t)
+		x.change(&c)
+		out, err := said(t, func() error { return c.Run(context.Background()) })
+		require.NoError(t, err)
+		var r struct {
+			Seconds, Error float64
+			Samples        int
+			Lights         []any
+		}
+		require.NoError(t, json.Unmarshal([]byte(out), &r))
+		require.Len(t, r.Lights, x.lights)
+		require.Positive(t, r.Seconds)
+		require.Positive(t, r.Samples)
+		require.Less(t, r.Error, 0.2)
+	}
+}
+
 func TestMistakesAreExplained(t *testing.T) {
 	for _, c := range []struct {
 		change func(*stillCmd)
@@ -110,6 +139,8 @@ func TestMistakesAreExplained(t *testing.T) {
 		{func(c *stillCmd) { c.Size = "big" }, "write for instance 960x540"},
 		{func(c *stillCmd) { c.Size = "99999x99999" }, "at most 16384"},
 		{func(c *stillCmd) { c.Samples = 0 }, "--samples 0"},
+		{func(c *stillCmd) { c.Seconds = -1 }, "--seconds -1"},
+		{func(c *stillCmd) { c.Seconds, c.Reference = 1, true }, "takes --samples"},
 		{func(c *stillCmd) { c.Out = "a.bmp" }, ".png, .exr or .hdr"},
 		{func(c *stillCmd) { c.View = "Attic" }, "there are: Whole place"},
 		{func(c *stillCmd) { c.LookFrom = "1,2,3" }, "together"},

@@ -274,11 +274,11 @@ func (c *stillCmd) report(s *scene.Scene, st *lamps.State, lamps []*lamps.Lamp, 
 		total = 1
 	}
 	var lights []lightReport
-	for i, l := range lamps {
-		if pic.Gives == nil {
-			break // a picture of all at once does not tell
+	for i, g := range pic.Gives {
+		if !pic.Layers {
+			break // what is bounced is not known by light
 		}
-		g := pic.Gives[i]
+		l := lamps[i]
 		lights = append(lights, lightReport{l.ID, l.Name, 100 * luminance(g.Direct) / total, 100 * luminance(g.Bounced) / total})
 	}
 	if c.JSON {

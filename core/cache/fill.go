@@ -175,10 +175,7 @@ func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e flux) {
 		return e
 	}
 	n := 1
-	if l.CanBeMet() && !l.Small() {
-		n = 4
-	}
-	if l.Shows() {
+	if l.Shows() || l.CanBeMet() && !l.Small() {
 		n = 4
 	}
 	owner := sampling.Owner(l.ID)

@@ -61,16 +61,16 @@ func (k *Known) For(f *surface.Surface) {
 
 func (k *Known) sent(f *flux) vec.V3 { return k.even.Mul(f.even).Add(k.glance.Mul(f.glancing)) }
 
-// Of is what comes by all ways from a source of unit output, Straight the part of it
-// without bounces before the surface.
-func (k *Known) Of(source int) vec.V3       { return k.sent(&k.all[source]) }
+// Of is what comes by all ways from a source of unit output, in cd/m2.
+func (k *Known) Of(source int) vec.V3 { return k.sent(&k.all[source]) }
+
+// Straight is the part of Of without bounces before the surface.
 func (k *Known) Straight(source int) vec.V3 { return k.sent(&k.straight[source]) }
 
-// Lit is the irradiance, in green, that comes straight from a source, and Glancing the
-// part of Straight that the surface is taken to mirror all round.
+// Lit is the irradiance, in green, that comes straight from a source of unit output, in lux.
 func (k *Known) Lit(source int) float32 { return k.straight[source].even.Y }
 
-// Glancing belongs to Lit.
+// Glancing is the part of Straight that the surface is taken to mirror all round.
 func (k *Known) Glancing(source int) vec.V3 { return k.glance.Mul(k.straight[source].glancing) }
 
 // Sum is what a merged table has of all sources.

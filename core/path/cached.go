@@ -50,8 +50,7 @@ func (w *Walker) pointed(v *Vertex, s *cache.Spot, known *cache.Known) {
 const closest = 0.5
 
 // cached ends a path with what the light cache knows of a vertex; false where it has no
-// answer, or the surface mirrors more than it scatters. What comes straight from a lamp close by changes within the cache's cells: that
-// is asked for at the vertex.
+// answer, or much of what the surface sends on is mirrored.
 func (w *Walker) cached(v *Vertex) bool {
 	if w.table == nil && w.reach == nil || v.Dist < closest || v.F.Mirrors() {
 		return false

@@ -16,7 +16,7 @@ type Rays struct {
 	Edges int // of pixels in which several surfaces meet
 }
 
-// met is what a camera ray came to.
+// sighting is what a camera ray came to.
 type sighting struct {
 	hit     film.Hit
 	through vec.V3

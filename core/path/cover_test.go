@@ -25,7 +25,7 @@ func furnished(t testing.TB) *world.World {
 	return g.World(t)
 }
 
-// shining is a sky that shows, seen by nothing in a closed room but through its own hole.
+// coveredPass is a sparse pass of those lights, on a cover.
 func coveredPass(t testing.TB, w *world.World, lights []*light.Light, rays Rays) *Pass {
 	p := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 2, Lights: lights, Guide: film.NewGuide(48, 40)}
 	for range lights {
@@ -105,10 +105,10 @@ func TestSeenShining(t *testing.T) {
 	g := scenetest.New()
 	g.Box("box", vec.V3{}, 0.5)
 	w := g.World(t)
-	sky := &light.Light{ID: 4, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
-	sky.Prepare()
+	dome := &light.Light{ID: 4, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
+	dome.Prepare()
 	cam := world.Camera{Eye: vec.V3{Z: 3, Y: 0.4}, Aim: vec.V3{Y: -0.1, Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.8}
-	p := &Pass{World: w, Camera: cam, W: 48, H: 40, Lights: []*light.Light{sky}, Layers: layers(1)}
+	p := &Pass{World: w, Camera: cam, W: 48, H: 40, Lights: []*light.Light{dome}, Layers: layers(1)}
 	c, err := p.MakeCover(context.Background(), Rays{Each: 8, Edges: 64}, 2)
 	require.NoError(t, err)
 	plain := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 3, Lights: p.Lights, Layers: layers(1)}
@@ -137,10 +137,10 @@ func TestRareLightKeepsItsMean(t *testing.T) {
 		{v(-3, 0, -3), v(-3, 2.5, -3), v(-3, 2.5, 3), v(-3, 0, 3)}, {v(3, 0, -3), v(3, 0, 3), v(3, 2.5, 3), v(3, 2.5, -3)}} {
 		g.Add("walls", 0, q)
 	}
-	sky := &light.Light{ID: 4, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
-	sky.Prepare()
+	dome := &light.Light{ID: 4, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
+	dome.Prepare()
 	w, cam := g.World(t), world.Camera{Eye: v(0, 1.8, 2.5), Aim: v(0, -0.6, -1), Up: v(0, 1, 0), FovY: 1}
-	plain := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 3, Lights: []*light.Light{sky}, Layers: layers(1)}
+	plain := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 3, Lights: []*light.Light{dome}, Layers: layers(1)}
 	run(t, plain, 256, 2)
 	p := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 5, Lights: plain.Lights, Layers: layers(1)}
 	_, err := p.MakeCover(context.Background(), Rays{Each: 8, Edges: 16}, 2)

@@ -311,8 +311,6 @@ func (w *Walker) see(s *Segment, o vec.V3, begin float32, roll uint32) (tri uint
 // looksAlong reports whether what is found straight along the segment is asked for.
 func (w *Walker) looksAlong(s *Segment) bool { return s.Depth > 1 || w.only != byWay }
 
-// weight is the share of what was met on a segment that counts, where lights were asked
-// for too: the balance heuristic.
 // asksOf is how many times as much a light is asked at the first surface as followed to.
 // Where a cover has what is asked, lamps are found by that alone but for smooth surfaces:
 // their shadows have edges, which what is followed to would lose in the filter.
@@ -323,6 +321,8 @@ func (w *Walker) asksOf(l *light.Light, smooth bool) float32 {
 	return w.asks
 }
 
+// weight is the share of what was met on a segment that counts, where lights were asked
+// for too: the balance heuristic.
 func (w *Walker) weight(s *Segment, l *light.Light, pdf float32) float32 {
 	switch {
 	case s.Pdf == 0 || w.by == met:

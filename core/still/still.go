@@ -4,6 +4,7 @@ package still
 
 import (
 	"context"
+	"math"
 	"runtime"
 	"time"
 
@@ -31,8 +32,6 @@ type Order struct {
 	Raw     bool // leave the noise in
 	// Layers keeps each light's bounced light by itself, so that Gives tells it.
 	Layers bool
-	// Cache of the world, where there is one already.
-	Cache *cache.Cache
 	// Display is how a luminance is shown, from 0 to 1: errors are judged by it. nil: as
 	// metered.
 	Display func(luminance float64) float64
@@ -65,10 +64,6 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		o.Workers = runtime.GOMAXPROCS(0)
 	}
 	p := &path.Pass{World: o.World, Camera: o.View, W: o.W, H: o.H, Seed: o.Seed, Guide: film.NewGuide(o.W, o.H)}
-	portals, err := place.Portals(ctx, o.World, o.Workers)
-	if err != nil {
-		return nil, err
-	}
 	var shining []*lamps.Lamp
 	gives := make([]Gives, len(o.Lamps))
 	for _, l := range o.Lamps {
@@ -76,13 +71,14 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 			continue
 		}
 		shining = append(shining, l)
-		src := l.Source
-		if src.Kind == light.Sky {
-			with := *src
-			with.Portals = portals
-			src = &with
+		src := *l.Source
+		if src.Kind == light.Sky && !o.Paths {
+			var err error
+			if src.Portals, err = place.Portals(ctx, o.World, o.Workers); err != nil {
+				return nil, err
+			}
 		}
-		p.Lights = append(p.Lights, src)
+		p.Lights = append(p.Lights, &src)
 		p.Layers = append(p.Layers, film.NewLayers(o.W, o.H))
 	}
 	if len(shining) == 0 {
@@ -159,10 +155,7 @@ func (o *Order) widths(shows bool, samples int) filter.Widths {
 
 // prepare fills the light cache as far as the pass needs it.
 func (o *Order) prepare(ctx context.Context, p *path.Pass, shining []*lamps.Lamp) error {
-	c := o.Cache
-	if c == nil {
-		c = cache.New(o.World, o.Workers)
-	}
+	c := cache.New(o.World, o.Workers)
 	r := c.Reach()
 	if err := p.Touch(ctx, r, 2, o.Workers); err != nil {
 		return err
@@ -224,6 +217,7 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 	}
 	var tookPaths, tookSpend time.Duration
 	budget := o.W * o.H
+	enough := min(2*o.Samples, math.MaxUint16-1) // films count so far
 	for n = 2; ; n += 2 {
 		at := o.left()
 		if err = paths.Run(ctx, n, o.Workers); err != nil {
@@ -251,7 +245,7 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 		if o.Progress != nil {
 			o.Progress(n / 2)
 		}
-		if n >= 2*o.Samples || o.Left != nil && o.left() < finish+tookPaths {
+		if n >= enough || o.Left != nil && o.left() < finish+tookPaths {
 			return n, nil
 		}
 	}
