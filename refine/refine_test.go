@@ -273,6 +273,29 @@ func TestATakenBackEditFindsItsSamplesAgain(t *testing.T) {
 	})
 }
 
+// What is told of a picture's error is of the gains that it is shown with: after a light is
+// turned down it is not known until the finished picture has been measured again.
+func TestWhatIsToldIsOfWhatIsShown(t *testing.T) {
+	h, p := opened(t, Options{Width: 48, MaxSamples: 8, Workers: 2})
+	h.view(1, "a")
+	whole := func(n News) (*FrameNews, bool) {
+		f, ok := n.(*FrameNews)
+		return f, ok && f.Level == plan.Full && f.Samples == 8
+	}
+	known := func() bool {
+		return h.has(1, func(n News) bool { f, ok := whole(n); return ok && f.Error > 0 })
+	}
+	h.wait("its error", known)
+	h.mu.Lock()
+	h.news = map[int64][]News{}
+	h.mu.Unlock()
+	h.edit(p, replace("/lights/one/stops", -3))
+	h.wait("that it is not known", func() bool {
+		return h.has(1, func(n News) bool { f, ok := whole(n); return ok && f.Error == 0 })
+	})
+	h.wait("its error with the light turned down", known)
+}
+
 func TestLayersAreServedUnderAddressesThatNeverChange(t *testing.T) {
 	h, p := opened(t, small)
 	h.view(1, "a")

@@ -82,13 +82,7 @@ func TestFurnace(t *testing.T) {
 		m := scenetest.Matt(float32(r))
 		m.Emissive = vec.Splat(1)
 		w := scenetest.Room(m).World(t)
-		l := &light.Light{ID: 1, Kind: light.Emissive, Shadow: true, Channels: 0xff}
-		all := make([]uint32, w.S.Triangles())
-		for i := range all {
-			all[i] = uint32(i)
-		}
-		l.SetTriangles(w.S, all)
-		l.Prepare()
+		l := scenetest.Shining(w)
 		c := cache.New(w, 2)
 		at := spots(600, 2)
 		var sum, many float64

@@ -101,13 +101,7 @@ func TestDielectricRoom(t *testing.T) {
 
 // shining makes all of a world's triangles one light.
 func shining(w *world.World) *light.Light {
-	l := &light.Light{ID: 1, Kind: light.Emissive, Shadow: true, Channels: 0xff}
-	all := make([]uint32, w.S.Triangles())
-	for i := range all {
-		all[i] = uint32(i)
-	}
-	l.SetTriangles(w.S, all)
-	l.Prepare()
+	l := scenetest.Shining(w)
 	return l
 }
 

@@ -52,13 +52,7 @@ func TestFurnace(t *testing.T) {
 		m := diffuse(r)
 		m.Emissive = vec.Splat(1)
 		w := compile(t, box(t, m))
-		l := &light.Light{ID: 1, Kind: light.Emissive, Shadow: true, Channels: 0xff}
-		all := make([]uint32, w.S.Triangles())
-		for i := range all {
-			all[i] = uint32(i)
-		}
-		l.SetTriangles(w.S, all)
-		l.Prepare()
+		l := scenetest.Shining(w)
 		p := &Pass{World: w, Camera: inside, W: 64, H: 64, Seed: 1, Lights: []*light.Light{l}, Layers: []*film.Layers{film.NewLayers(64, 64)}}
 		run(t, p, 64, 2)
 		y := p.Layers[0]

@@ -124,6 +124,18 @@ func Lamps() []*light.Light {
 	return out
 }
 
+// Shining is the emissive light of all a world's surfaces.
+func Shining(w *world.World) *light.Light {
+	l := &light.Light{ID: 1, Kind: light.Emissive, Shadow: true, Channels: 0xff}
+	all := make([]uint32, w.S.Triangles())
+	for i := range all {
+		all[i] = uint32(i)
+	}
+	l.SetTriangles(w.S, all)
+	l.Prepare()
+	return l
+}
+
 // World compiles the place.
 func (g *Stage) World(t testing.TB) *world.World {
 	require.NoError(t, g.S.Finish())

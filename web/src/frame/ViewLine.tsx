@@ -4,22 +4,13 @@ import { NumberField } from '../fields/NumberField'
 import { replace } from '../ledger/deeds'
 import { angle, aspectName, aspects, lens } from '../picture/camera'
 import { cameraNow, moveCamera, toView, useLook } from '../picture/look'
-import { finest, mixed } from '../setup/sums'
+import { finest, mixed, settled } from '../setup/sums'
 import type { FrameNews } from '../api.gen'
 import { edit, lampsNow, useSetup } from '../setup/store'
 import { askFor } from './Ask'
 import { removeView, saveView, updateView } from './views'
 
 const degrees = (v: number) => `${Math.round(v * 10) / 10}`
-
-/** settled says in plain words how far the picture is from the truth; nothing where that is not known. */
-export function settled(f: Pick<FrameNews, 'error' | 'clean' | 'settles'>): string {
-  if (!(f.error > 0)) return ''
-  if (f.error <= f.clean) return 'clean · '
-  if (!(f.settles > 0)) return ''
-  const s = f.settles
-  return s > 90 ? 'settles in some minutes · ' : `settles in about ${s > 20 ? 10 * Math.ceil(s / 10) : Math.ceil(s)} s · `
-}
 
 const figure = (f: FrameNews) => `Error of the picture as it is shown: ${(100 * f.error).toFixed(2)} % of white (${(-20 * Math.log10(f.error)).toFixed(0)} dB)`
 

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import type { FrameNews, Setup, Warmth } from '../api.gen'
-import { clipStops, evOf, exposureFactor, finest, gains, gives, temperature } from './sums'
+import { clipStops, evOf, exposureFactor, finest, gains, gives, settled, temperature } from './sums'
 
 const warmth: Warmth = { minKelvin: 1000, maxKelvin: 10000, colours: [[3, 0.5, 0], [1, 1, 1], [0.8, 1, 1.4]] }
 const light = (over: object) => ({ name: 'l', group: 'g', kind: 'point', output: 100, stops: 0, colour: { rgb: [2, 2, 2] }, off: false, ...over })
@@ -45,4 +45,13 @@ test('exposure', () => {
   expect(0.125 * 2 ** 6 * exposureFactor(6)).toBeCloseTo(0.18)
   expect(evOf(0.125 * 2 ** 6)).toBeCloseTo(6)
   expect(clipStops('plain')).toBeCloseTo(2.474, 3)
+})
+
+test('how far a picture is from the truth is said in words, and not where it is not known', () => {
+  const told = (error: number, settles: number) => settled({ error, clean: 0.016, settles })
+  expect(told(0, 0)).toBe('')
+  expect(told(0.01, 0)).toBe('clean · ')
+  expect(told(0.03, 5.2)).toBe('settles in about 6 s · ')
+  expect(told(0.03, 41)).toBe('settles in about 50 s · ')
+  expect(told(0.1, 300)).toBe('settles in some minutes · ')
 })

@@ -115,6 +115,15 @@ export function finest(frames: Record<number, FrameNews> | undefined, lamps: Rec
   return undefined
 }
 
+/** settled says in plain words how far the picture is from the truth; nothing where that is not known. */
+export function settled(f: Pick<FrameNews, 'error' | 'clean' | 'settles'>): string {
+  if (!(f.error > 0)) return ''
+  if (f.error <= f.clean) return 'clean · '
+  if (!(f.settles > 0)) return ''
+  const s = f.settles
+  return s > 90 ? 'settles in some minutes · ' : `settles in about ${s > 20 ? 10 * Math.ceil(s / 10) : Math.ceil(s)} s · `
+}
+
 /** mixed is a frame whose layers are each light's finest: what the picture is composed of. */
 export function mixed(frames: Record<number, FrameNews> | undefined, lamps: Record<string, LampFact>): FrameNews | undefined {
   const whole = finest(frames, lamps) ?? frames?.[2] ?? frames?.[1] ?? frames?.[0]
