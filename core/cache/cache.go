@@ -51,6 +51,8 @@ type Cache struct {
 	pos   []vec.V3
 	tri   []uint32
 	cells [levels]table
+	// A bit for each side: it lies within something solid, where nobody looks.
+	buried []uint64
 
 	mu      sync.Mutex
 	slot    []int32 // of each point's side, by its number: 2 point + side; -1: not worked out
@@ -96,6 +98,7 @@ func (a flux) scaled(k vec.V3) flux { return flux{a.even.Mul(k), a.glancing.Mul(
 func New(w *world.World, workers int) *Cache {
 	c := &Cache{w: w, columns: map[[32]byte]*column{}}
 	c.spread()
+	c.bury(workers)
 	c.slot = make([]int32, 2*len(c.pos))
 	for i := range c.slot {
 		c.slot[i] = -1
@@ -235,9 +238,9 @@ func (c *Cache) cellsOf(level int) (t table) {
 			}
 		}
 		row := &t.rows[i]
-		mine := order(side)
+		mine := c.rank(side)
 		for j := range row {
-			if row[j] == none || mine < order(row[j]) {
+			if row[j] == none || mine < c.rank(row[j]) {
 				copy(row[j+1:], row[j:])
 				row[j] = side
 				break
@@ -256,6 +259,11 @@ func (t *table) grow() {
 			t.keys[i], t.rows[i] = k, old.rows[j]
 		}
 	}
+}
+
+// rank is a side's place among those of a cell: what is buried comes last.
+func (c *Cache) rank(side uint32) uint64 {
+	return order(side)>>1 | c.buried[side/64]>>(side%64)<<63
 }
 
 // halfOf is the half that a point answers.

@@ -31,14 +31,17 @@ func (r *Reach) has(side uint32) bool { return r.bits[side/64]>>(side%64)&1 != 0
 // Touch asks for the points of a spot. Safe for concurrent use, but not while others use
 // the reach otherwise.
 func (r *Reach) Touch(s *Spot) {
-	points, _, ok := r.c.cell(s, 0)
-	if !ok {
-		return
-	}
-	for _, side := range points {
-		if side != none && atomic.LoadUint64(&r.bits[side/64])>>(side%64)&1 == 0 {
-			atomic.OrUint64(&r.bits[side/64], 1<<(side%64))
+	for level := 0; level < levels; level++ {
+		points, at, ok := r.c.cell(s, level)
+		if !ok {
+			return
 		}
+		for _, side := range points {
+			if side != none && atomic.LoadUint64(&r.bits[side/64])>>(side%64)&1 == 0 {
+				atomic.OrUint64(&r.bits[side/64], 1<<(side%64))
+			}
+		}
+		level = at
 	}
 }
 

@@ -14,8 +14,9 @@ type Blend struct {
 	weights [][]float32 // for each level from 0, not filtered
 }
 
-// around is how many pixels on each side tell what a level's error is.
-const around = 3
+// around is how many pixels on each side tell what a level's error is: with fewer, chance
+// finds little of it in some places, and the levels that are chosen there make them dark.
+const around = 9
 
 // group is a picture to be blended of the filter's levels, from the least to the last, given
 // as the mean of its halves and half their difference.
@@ -80,9 +81,31 @@ func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error
 	return err
 }
 
+// finer is how many times as much noise the picture has, at least, as its first level.
+const finer = 10
+
 func (f *Filter) weighLevels(ctx context.Context, g *group, workers int) error {
-	for l := g.least; l <= g.last; l++ {
-		if err := f.errors(ctx, g.lum[g.least], g.lum[l], g.weights[l], workers); err != nil {
+	n := f.w * f.h
+	bias, first := make([]float32, n), make([]float32, n)
+	for l := g.last; l >= g.least; l-- {
+		noise := g.weights[l]
+		if err := f.errors(ctx, g.lum[g.least], g.lum[l], noise, bias, workers); err != nil {
+			return err
+		}
+		err := spread.Over(ctx, f.h, workers, func(y int) {
+			for i := y * f.w; i < (y+1)*f.w; i++ {
+				// Few samples tell little of their own noise; of the first level's they tell more.
+				switch l {
+				case 0:
+					noise[i] = max(noise[i], finer*first[i])
+				case 1:
+					first[i] = noise[i]
+				}
+				// What is found of a bias may by chance be under nought.
+				noise[i] += max(bias[i], 0)
+			}
+		})
+		if err != nil {
 			return err
 		}
 	}
@@ -124,43 +147,18 @@ func (c *group) blended(ctx context.Context, mean, diff []float32, workers int) 
 }
 
 // errors are the square errors of a level over the pixels around: the noise, and the bias.
-func (f *Filter) errors(ctx context.Context, raw, level [2][]float32, out []float32, workers int) error {
-	n := f.w * f.h
-	noise, bias := make([]float32, n), make([]float32, n)
+func (f *Filter) errors(ctx context.Context, raw, level [2][]float32, noise, bias []float32, workers int) error {
 	err := spread.Over(ctx, f.h, workers, func(y int) {
-		row := make([]float32, 2*f.w)
-		from := y * f.w
-		for x := range f.w {
-			m, d := level[0][from+x]-raw[0][from+x], level[1][from+x]-raw[1][from+x]
-			row[x], row[f.w+x] = level[1][from+x]*level[1][from+x], m*m-d*d
-		}
-		for x := range f.w {
-			lo, hi := max(x-around, 0), min(x+around, f.w-1)
-			var a, b float32
-			for k := lo; k <= hi; k++ {
-				a, b = a+row[k], b+row[f.w+k]
-			}
-			many := float32(hi - lo + 1)
-			noise[from+x], bias[from+x] = a/many, b/many
+		for i := y * f.w; i < (y+1)*f.w; i++ {
+			m, d := level[0][i]-raw[0][i], level[1][i]-raw[1][i]
+			noise[i], bias[i] = level[1][i]*level[1][i], m*m-d*d
 		}
 	})
-	if err != nil {
-		return err
+	if err == nil {
+		err = f.box(ctx, noise, around, workers)
 	}
-	return spread.Over(ctx, f.h, workers, func(y int) {
-		lo, hi := max(y-around, 0), min(y+around, f.h-1)
-		spoilt := make([]float32, f.w)
-		to := out[y*f.w : (y+1)*f.w]
-		for k := lo; k <= hi; k++ {
-			a, b := noise[k*f.w:(k+1)*f.w], bias[k*f.w:(k+1)*f.w]
-			for x := range to {
-				to[x] += a[x]
-				spoilt[x] += b[x]
-			}
-		}
-		// What is found of a bias may by chance be under nought.
-		for x := range to {
-			to[x] = (to[x] + max(spoilt[x], 0)) / float32(hi-lo+1)
-		}
-	})
+	if err == nil {
+		err = f.box(ctx, bias, around, workers)
+	}
+	return err
 }

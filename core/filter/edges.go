@@ -25,8 +25,10 @@ func (f *Filter) mixed(x, y int) bool { return len(f.cells(x, y)) > 1 }
 
 // Edges gives pixels in which several surfaces meet what those surfaces have in the pixels
 // around that they fill: raw is the picture before it was filtered, which serves for
-// surfaces that fill none; without around it serves for all.
-func (f *Filter) Edges(ctx context.Context, raw, filtered []float32, around bool, workers int) error {
+// surfaces that fill none, and as far as those pixels are left as they are (own, from 0 to
+// 1): what changes from pixel to pixel cannot be had from others. Without around it serves
+// for all.
+func (f *Filter) Edges(ctx context.Context, raw, filtered, own []float32, around bool, workers int) error {
 	if f.cover == nil {
 		return nil
 	}
@@ -45,9 +47,10 @@ func (f *Filter) Edges(ctx context.Context, raw, filtered []float32, around bool
 			}
 			for k := range cells {
 				c := &cells[k]
-				v, ok := f.like(x, y, c, filtered)
-				if v = v.Mul(c.Albedo.Add(vec.Splat(0.01))); !ok {
-					v = vec.V3{X: raw[i], Y: raw[i+1], Z: raw[i+2]}
+				v, alone, ok := f.like(x, y, c, filtered, own)
+				mine := vec.V3{X: raw[i], Y: raw[i+1], Z: raw[i+2]}
+				if v = vec.Lerp(v.Mul(c.Albedo.Add(vec.Splat(0.01))), mine, alone); !ok {
+					v = mine
 				}
 				sum = sum.Add(v.Scale(c.Share))
 			}
@@ -62,9 +65,12 @@ func (f *Filter) Edges(ctx context.Context, raw, filtered []float32, around bool
 	return err
 }
 
-// like is the mean light, without albedo, of the pixels around that a cell's surface fills.
-func (f *Filter) like(x, y int, c *film.Cell, pic []float32) (v vec.V3, ok bool) {
-	var sum float32
+// like is the light, without albedo, that agrees best with the pixels around that a cell's
+// surface fills (least squares): what looks black tells little of it. Alone is how far those
+// are left as they are.
+func (f *Filter) like(x, y int, c *film.Cell, pic, own []float32) (v vec.V3, alone float32, ok bool) {
+	var weights float32
+	var sum vec.V3
 	const reach = 3
 	for yy := max(y-reach, 0); yy <= min(y+reach, f.h-1); yy++ {
 		for xx := max(x-reach, 0); xx <= min(x+reach, f.w-1); xx++ {
@@ -77,11 +83,15 @@ func (f *Filter) like(x, y int, c *film.Cell, pic []float32) (v vec.V3, ok bool)
 				continue
 			}
 			w /= float32(1 + (xx-x)*(xx-x) + (yy-y)*(yy-y))
-			sum += w
-			v = v.Add(vec.V3{X: pic[3*q] / f.albedo[3*q], Y: pic[3*q+1] / f.albedo[3*q+1], Z: pic[3*q+2] / f.albedo[3*q+2]}.Scale(w))
+			if weights += w; own != nil {
+				alone += w * own[q]
+			}
+			a := vec.V3{X: f.albedo[3*q], Y: f.albedo[3*q+1], Z: f.albedo[3*q+2]}
+			sum = sum.Add(a.Mul(a).Scale(w))
+			v = v.Add(vec.V3{X: pic[3*q], Y: pic[3*q+1], Z: pic[3*q+2]}.Mul(a).Scale(w))
 		}
 	}
-	return v.Scale(1 / max(sum, 1e-9)), sum > 0
+	return vec.V3{X: v.X / max(sum.X, 1e-9), Y: v.Y / max(sum.Y, 1e-9), Z: v.Z / max(sum.Z, 1e-9)}, alone / max(weights, 1e-9), sum != vec.V3{}
 }
 
 // far is how many times as bright as the brightest pixel beside it a pixel may be before

@@ -85,6 +85,9 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 					return nil, err
 				}
 			}
+			if err := f.Lone(ctx, p.mean, p.diff, workers); err != nil {
+				return nil, err
+			}
 			groups = append(groups, g)
 			narrow = append(narrow, nil)
 			continue
@@ -130,7 +133,7 @@ func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, widths []
 			return err
 		}
 		for k, pic := range [2][]float32{p.mean, p.diff} {
-			if err := f.Edges(ctx, g.at[0][k], pic, g.least > 0, workers); err != nil {
+			if err := f.Edges(ctx, g.at[0][k], pic, g.weights[0], g.last > 3, workers); err != nil {
 				return err
 			}
 		}

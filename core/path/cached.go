@@ -50,9 +50,10 @@ func (w *Walker) pointed(v *Vertex, s *cache.Spot, known *cache.Known) {
 const closest = 0.5
 
 // cached ends a path with what the light cache knows of a vertex; false where it has no
-// answer, or much of what the surface sends on is mirrored.
+// answer, or much of what the surface sends on is mirrored and not yet blurred by a matt
+// reflection on the way.
 func (w *Walker) cached(v *Vertex) bool {
-	if w.table == nil && w.reach == nil || v.Dist < closest || v.F.Mirrors() {
+	if w.table == nil && w.reach == nil || v.Dist < closest || !v.From.Soft && v.F.Mirrors() {
 		return false
 	}
 	s := cache.Spot{Pos: v.P.Pos, N: v.F.Ng, Object: w.world.S.Obj[v.Tri], Dist: v.Dist, Roll: w.src.Bits(w.use(useCache, v.From.Depth, 0)), Half: w.half}

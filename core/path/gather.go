@@ -15,7 +15,7 @@ func chance(l *light.Light, vertex int, p vec.V3) float32 {
 	if vertex == 0 {
 		return 1
 	}
-	if l.Kind == light.Sky {
+	if l.Kind == light.Sky && len(l.Portals) == 0 {
 		return 0 // found by the surface's own sampling, which follows the same cosine
 	}
 	base := float32(0.7)

@@ -96,13 +96,12 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	}
 	sums := filter.NewSums(o.W, o.H)
 	sums.Chosen = !o.Paths
-	sums.Least = map[int]int{5: 1}
 	paths := o.rest
 	if paths == nil {
 		paths = p.Layers[0]
 	}
 	if paths.Cover != nil && paths.Gaps() {
-		sums.Lacks = paths.Lacks
+		sums.Lacks, sums.Least = paths.Lacks, map[int]int{5: 1}
 	}
 	// Some lamps each, and in the same order always: sums are rounded alike.
 	const parts = 4

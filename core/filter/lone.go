@@ -1,0 +1,89 @@
+package filter
+
+import (
+	"context"
+
+	"willowherb/core/colour"
+	"willowherb/core/spread"
+)
+
+const (
+	// lone is how many times as bright as its surroundings a pixel may be by what only one of
+	// its halves has found.
+	lone = 25
+	// nearby is how many pixels on each side its surroundings are.
+	nearby = 7
+)
+
+// Lone bounds single pixels that one half of the samples alone has found far brighter than
+// their surroundings. What is so rare would be a speck, and spread wide by the filter a
+// patch, long before it is a part of the picture; more samples find it in both halves, and
+// it stays. The picture is given as the mean of its halves and half their difference.
+func (f *Filter) Lone(ctx context.Context, mean, diff []float32, workers int) error {
+	// Without albedo: a white spot is no find.
+	part := func(pic []float32, i int) float32 {
+		return float32(colour.LuminanceAt(pic, 3*i) / colour.LuminanceAt(f.albedo, 3*i))
+	}
+	surroundings := make([]float32, f.w*f.h)
+	err := spread.Over(ctx, f.h, workers, func(y int) {
+		for i := y * f.w; i < (y+1)*f.w; i++ {
+			surroundings[i] = max(part(mean, i), 0)
+		}
+	})
+	if err != nil {
+		return err
+	}
+	if err = f.box(ctx, surroundings, nearby, workers); err != nil {
+		return err
+	}
+	across := func(at, n int) int { return min(at+nearby, n-1) - max(at-nearby, 0) + 1 }
+	return spread.Over(ctx, f.h, workers, func(y int) {
+		for i := y * f.w; i < (y+1)*f.w; i++ {
+			l, d := part(mean, i), part(diff, i)
+			many := float32(across(y, f.h) * across(i-y*f.w, f.w))
+			keep := max(lone*(surroundings[i]-l/many), l-max(d, -d), 0)
+			if l <= keep {
+				continue
+			}
+			for k := 3 * i; k < 3*i+3; k++ {
+				mean[k] *= keep / l
+				diff[k] *= keep / l
+			}
+		}
+	})
+}
+
+// box makes of each pixel the mean over those so many around it on each side.
+func (f *Filter) box(ctx context.Context, pic []float32, radius, workers int) error {
+	rows := make([]float32, len(pic))
+	err := spread.Over(ctx, f.h, workers, func(y int) {
+		row, to := pic[y*f.w:(y+1)*f.w], rows[y*f.w:(y+1)*f.w]
+		var sum float64
+		lo, hi := 0, 0
+		for x := range to {
+			for ; hi < min(x+radius+1, f.w); hi++ {
+				sum += float64(row[hi])
+			}
+			for ; lo < x-radius; lo++ {
+				sum -= float64(row[lo])
+			}
+			to[x] = float32(sum / float64(hi-lo))
+		}
+	})
+	if err != nil {
+		return err
+	}
+	return spread.Over(ctx, f.h, workers, func(y int) {
+		to := pic[y*f.w : (y+1)*f.w]
+		clear(to)
+		lo, hi := max(y-radius, 0), min(y+radius, f.h-1)
+		for k := lo; k <= hi; k++ {
+			for x, v := range rows[k*f.w : (k+1)*f.w] {
+				to[x] += v
+			}
+		}
+		for x := range to {
+			to[x] /= float32(hi - lo + 1)
+		}
+	})
+}
