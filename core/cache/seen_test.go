@@ -37,3 +37,42 @@ func TestNoLineThroughASheet(t *testing.T) {
 	}
 	require.Greater(t, min(here, there), 3)
 }
+
+// The inner sides of a box are buried, its outer ones and both of a sheet are not; the points
+// of a cell that are buried come after those that are not.
+func TestBuriedSides(t *testing.T) {
+	g := scenetest.New()
+	g.Floor(1)
+	g.Box("block", vec.V3{Y: 1}, 0.4)
+	c := New(g.World(t), 2)
+	inner, outer, floor := 0, 0, 0
+	for side := range uint32(2 * len(c.pos)) {
+		buried := c.buried[side/64]>>(side%64)&1 != 0
+		switch in := c.normal(side).Dot(c.pos[side/2].Sub(vec.V3{Y: 1})) < 0; {
+		case c.w.S.Obj[c.tri[side/2]] == 0:
+			require.False(t, buried)
+			floor++
+		case in:
+			require.True(t, buried)
+			inner++
+		default:
+			require.False(t, buried)
+			outer++
+		}
+	}
+	require.Greater(t, min(inner, outer, floor), 20)
+	// Opposite faces of the block share large cells: the top's outside, the bottom's inside.
+	for l := range c.cells {
+		for _, row := range c.cells[l].rows {
+			after := false
+			for _, side := range row {
+				if side == none {
+					continue
+				}
+				buried := c.buried[side/64]>>(side%64)&1 != 0
+				require.False(t, after && !buried, "level %d", l)
+				after = after || buried
+			}
+		}
+	}
+}

@@ -2,6 +2,7 @@ package cache
 
 import (
 	"context"
+	"errors"
 	"math"
 	"slices"
 
@@ -83,19 +84,36 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 	defer c.mu.Unlock()
 	c.clock++
 	tb := &Table{r: r, slot: slices.Clone(c.slot), n: len(sources), rows: make([]flux, len(c.sites)*len(sources)), straight: make([]flux, len(c.sites)*len(sources))}
+	columns, due := make([]*column, len(sources)), []int{}
 	for i, s := range sources {
 		k := c.columns[s.Key]
 		if k == nil {
 			k = &column{}
+			c.columns[s.Key] = k
 		}
-		if err := c.solve(ctx, k, s.Light, workers); err != nil {
-			return nil, err
+		if k.used != c.clock && len(k.all) != len(c.sites) {
+			due = append(due, i)
 		}
-		k.used = c.clock
-		c.columns[s.Key] = k
-		for p, e := range k.all {
-			tb.rows[p*len(sources)+i], tb.straight[p*len(sources)+i] = e, k.straight[p]
+		columns[i], k.used = k, c.clock
+	}
+	// Lights side by side; where they are fewer than workers, each has several.
+	each, errs := max(workers/max(len(due), 1), 1), make([]error, len(due))
+	err := spread.Over(ctx, len(due), workers, func(d int) {
+		errs[d] = c.solve(ctx, columns[due[d]], sources[due[d]].Light, each)
+	})
+	if err = errors.Join(append(errs, err)...); err != nil {
+		return nil, err
+	}
+	const batch = 1024
+	err = spread.Over(ctx, (len(c.sites)+batch-1)/batch, workers, func(b int) {
+		for p := b * batch; p < min((b+1)*batch, len(c.sites)); p++ {
+			for i, k := range columns {
+				tb.rows[p*len(sources)+i], tb.straight[p*len(sources)+i] = k.all[p], k.straight[p]
+			}
 		}
+	})
+	if err != nil {
+		return nil, err
 	}
 	for len(c.columns) > max(mostColumns, len(sources)) {
 		var oldest [32]byte
@@ -113,9 +131,6 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 // solve brings a column to all points.
 func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers int) error {
 	n := len(c.sites)
-	if len(k.all) == n {
-		return nil
-	}
 	from := len(k.straight)
 	straight := append(slices.Clip(k.straight), make([]flux, n-from)...)
 	more := append(slices.Clip(k.more), make([]vec.V3, n-from)...)

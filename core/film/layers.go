@@ -375,6 +375,9 @@ func (l *Layers) Mean(kinds ...Kind) vec.V3 {
 
 // sampled is how many pixels have a sample of kind k.
 func (l *Layers) sampled(k Kind) (n int) {
+	if least := l.Samples(); least >= 4 || !l.Sparse && least > 0 {
+		return l.W * l.H
+	}
 	for y := range l.H {
 		for x := range l.W {
 			if l.taken(k, x, y, int(l.Count[y/TileSize*Tiles(l.W)+x/TileSize])) > 0 {

@@ -18,24 +18,22 @@ type Blend struct {
 // finds little of it in some places, and the levels that are chosen there make them dark.
 const around = 9
 
-// group is a picture to be blended of the filter's levels, from the least to the last, given
+// group is a picture to be blended of the filter's levels up to the last, given
 // as the mean of its halves and half their difference.
 type group struct {
-	mean, diff  []float32
-	least, last int
-	at          [][2][]float32 // the same two at every level, RGB
-	lum         [][2][]float32 // and as luminance
+	mean, diff []float32
+	last       int
+	at         [][2][]float32 // the same two at every level, RGB
+	lum        [][2][]float32 // and as luminance
 	Blend
 }
 
 // Choose weighs the levels of the filter for a picture, given as the mean of its halves
 // and half their difference: by the noise that a level leaves, which the difference tells,
-// and by what it spoils. With A and B the halves, F a level and G the least,
-// (F A - G A)(F B - G B) has the square of F's bias for its mean. Levels under the least are
-// not taken: where samples are so few that both halves may have met the same speck, the
-// difference does not tell it.
-func (f *Filter) Choose(ctx context.Context, mean, diff []float32, least, last, workers int) (*Blend, error) {
-	g := &group{mean: mean, diff: diff, least: least, last: last}
+// and by what it spoils. With A and B the halves, (F A - A)(F B - B) has the square of the
+// bias of the level F for its mean.
+func (f *Filter) Choose(ctx context.Context, mean, diff []float32, last, workers int) (*Blend, error) {
+	g := &group{mean: mean, diff: diff, last: last}
 	if err := f.choose(ctx, []*group{g}, workers); err != nil {
 		return nil, err
 	}
@@ -87,9 +85,9 @@ const finer = 10
 func (f *Filter) weighLevels(ctx context.Context, g *group, workers int) error {
 	n := f.w * f.h
 	bias, first := make([]float32, n), make([]float32, n)
-	for l := g.last; l >= g.least; l-- {
+	for l := g.last; l >= 0; l-- {
 		noise := g.weights[l]
-		if err := f.errors(ctx, g.lum[g.least], g.lum[l], noise, bias, workers); err != nil {
+		if err := f.errors(ctx, g.lum[0], g.lum[l], noise, bias, workers); err != nil {
 			return err
 		}
 		err := spread.Over(ctx, f.h, workers, func(y int) {
@@ -112,17 +110,17 @@ func (f *Filter) weighLevels(ctx context.Context, g *group, workers int) error {
 	return spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
 			best := float32(math.Inf(1))
-			for l := g.least; l <= g.last; l++ {
+			for l := 0; l <= g.last; l++ {
 				best = min(best, g.weights[l][i])
 			}
 			var sum float32
-			for l := g.least; l <= g.last; l++ {
+			for l := 0; l <= g.last; l++ {
 				r := (best + 1e-20) / (g.weights[l][i] + 1e-20)
 				r *= r
 				g.weights[l][i] = r * r
 				sum += g.weights[l][i]
 			}
-			for l := g.least; l <= g.last; l++ {
+			for l := 0; l <= g.last; l++ {
 				g.weights[l][i] /= sum
 			}
 		}
@@ -155,10 +153,10 @@ func (f *Filter) errors(ctx context.Context, raw, level [2][]float32, noise, bia
 		}
 	})
 	if err == nil {
-		err = f.box(ctx, noise, around, workers)
+		err = box(ctx, noise, f.w, around, workers)
 	}
 	if err == nil {
-		err = f.box(ctx, bias, around, workers)
+		err = box(ctx, bias, f.w, around, workers)
 	}
 	return err
 }

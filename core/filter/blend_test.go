@@ -43,7 +43,7 @@ func chosenError(t *testing.T, truth func(x, y int) float32, noise float64) floa
 	const w, h = 96, 64
 	mean, diff := halvesOf(truth, noise, w, h)
 	f := plain(w, h)
-	by, err := f.Choose(context.Background(), mean, diff, 0, 4, 2)
+	by, err := f.Choose(context.Background(), mean, diff, 4, 2)
 	require.NoError(t, err)
 	require.NoError(t, f.Apply(context.Background(), []Noisy{{mean, 4, by}}, 2))
 	var sum float64

@@ -13,13 +13,17 @@ const (
 	lone = 25
 	// nearby is how many pixels on each side its surroundings are.
 	nearby = 7
+	// belongs is how many pixels on each side what such a pixel has is taken to belong to,
+	// twice over.
+	belongs = 16
 )
 
 // Lone bounds single pixels that one half of the samples alone has found far brighter than
 // their surroundings. What is so rare would be a speck, and spread wide by the filter a
 // patch, long before it is a part of the picture; more samples find it in both halves, and
-// it stays. The picture is given as the mean of its halves and half their difference.
-func (f *Filter) Lone(ctx context.Context, mean, diff []float32, workers int) error {
+// it stays. The picture is given as the mean of its halves and half their difference; what is
+// taken is added to lost, as luminance.
+func (f *Filter) Lone(ctx context.Context, mean, diff, lost []float32, workers int) error {
 	// Without albedo: a white spot is no find.
 	part := func(pic []float32, i int) float32 {
 		return float32(colour.LuminanceAt(pic, 3*i) / colour.LuminanceAt(f.albedo, 3*i))
@@ -33,7 +37,7 @@ func (f *Filter) Lone(ctx context.Context, mean, diff []float32, workers int) er
 	if err != nil {
 		return err
 	}
-	if err = f.box(ctx, surroundings, nearby, workers); err != nil {
+	if err = box(ctx, surroundings, f.w, nearby, workers); err != nil {
 		return err
 	}
 	across := func(at, n int) int { return min(at+nearby, n-1) - max(at-nearby, 0) + 1 }
@@ -45,6 +49,7 @@ func (f *Filter) Lone(ctx context.Context, mean, diff []float32, workers int) er
 			if l <= keep {
 				continue
 			}
+			lost[i] += (1 - keep/l) * float32(colour.LuminanceAt(mean, 3*i))
 			for k := 3 * i; k < 3*i+3; k++ {
 				mean[k] *= keep / l
 				diff[k] *= keep / l
@@ -53,15 +58,16 @@ func (f *Filter) Lone(ctx context.Context, mean, diff []float32, workers int) er
 	})
 }
 
-// box makes of each pixel the mean over those so many around it on each side.
-func (f *Filter) box(ctx context.Context, pic []float32, radius, workers int) error {
+// box makes of each pixel of a picture w wide the mean over those so many around it on each side.
+func box(ctx context.Context, pic []float32, w, radius, workers int) error {
+	h := len(pic) / max(w, 1)
 	rows := make([]float32, len(pic))
-	err := spread.Over(ctx, f.h, workers, func(y int) {
-		row, to := pic[y*f.w:(y+1)*f.w], rows[y*f.w:(y+1)*f.w]
+	err := spread.Over(ctx, h, workers, func(y int) {
+		row, to := pic[y*w:(y+1)*w], rows[y*w:(y+1)*w]
 		var sum float64
 		lo, hi := 0, 0
 		for x := range to {
-			for ; hi < min(x+radius+1, f.w); hi++ {
+			for ; hi < min(x+radius+1, w); hi++ {
 				sum += float64(row[hi])
 			}
 			for ; lo < x-radius; lo++ {
@@ -73,12 +79,12 @@ func (f *Filter) box(ctx context.Context, pic []float32, radius, workers int) er
 	if err != nil {
 		return err
 	}
-	return spread.Over(ctx, f.h, workers, func(y int) {
-		to := pic[y*f.w : (y+1)*f.w]
+	return spread.Over(ctx, h, workers, func(y int) {
+		to := pic[y*w : (y+1)*w]
 		clear(to)
-		lo, hi := max(y-radius, 0), min(y+radius, f.h-1)
+		lo, hi := max(y-radius, 0), min(y+radius, h-1)
 		for k := lo; k <= hi; k++ {
-			for x, v := range rows[k*f.w : (k+1)*f.w] {
+			for x, v := range rows[k*w : (k+1)*w] {
 				to[x] += v
 			}
 		}

@@ -17,9 +17,8 @@ type Sums struct {
 	// Chosen has the levels of the filter weighed pixel by pixel; the widths then bound
 	// them.
 	Chosen bool
-	// Least is the least level for each width, and Lacks tells the pixels that lack what is
-	// that wide.
-	Least map[int]int
+	// Lacks tells the pixels that have no sample of what is soft, which have it from their
+	// neighbours; nil: none.
 	Lacks func(x, y int) bool
 }
 
@@ -62,30 +61,36 @@ type Finished struct {
 	// The same two, but filtered in one level where they are filtered at all: noisier,
 	// and nearly without bias.
 	narrow, narrowDiff []float32
+	w                  int
+	lost               []float32 // what was taken from lone pixels, as luminance
 }
 
 // Finish filters the picture. A nil filter leaves it as it is.
 func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, error) {
 	n := 3 * s.w * s.h
-	out := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)}
+	out := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), s.w, make([]float32, n/3)}
 	var widths []int
 	for w := range s.parts {
 		widths = append(widths, w)
 	}
 	slices.Sort(widths) // so that rounding is the same every time
-	var soft []Noisy
+	var wide []Noisy
 	var narrow []*halves
 	var groups []*group
 	for _, w := range widths {
 		p, q := s.parts[w], s.parts[w]
 		if s.Chosen && f != nil && w > 0 {
-			g := &group{mean: p.mean, diff: p.diff, least: min(s.Least[w], w), last: w}
-			if s.Lacks != nil && s.Least[w] > 0 {
+			g := &group{mean: p.mean, diff: p.diff, last: w}
+			if s.Lacks != nil && w > soft {
 				if err := f.Fill(ctx, [][]float32{p.mean, p.diff}, s.Lacks, workers); err != nil {
 					return nil, err
 				}
 			}
-			if err := f.Lone(ctx, p.mean, p.diff, workers); err != nil {
+			lost := out.lost
+			if w < soft {
+				lost = make([]float32, n/3) // glints of smooth surfaces belong to nothing wide
+			}
+			if err := f.Lone(ctx, p.mean, p.diff, lost, workers); err != nil {
 				return nil, err
 			}
 			groups = append(groups, g)
@@ -93,19 +98,19 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 			continue
 		}
 		if f != nil && w > 0 {
-			soft = append(soft, Noisy{RGB: p.mean, Levels: w}, Noisy{RGB: p.diff, Levels: w})
+			wide = append(wide, Noisy{RGB: p.mean, Levels: w}, Noisy{RGB: p.diff, Levels: w})
 		}
 		if f != nil && w > 1 {
 			q = &halves{slices.Clone(p.mean), slices.Clone(p.diff)}
-			soft = append(soft, Noisy{RGB: q.mean, Levels: 1}, Noisy{RGB: q.diff, Levels: 1})
+			wide = append(wide, Noisy{RGB: q.mean, Levels: 1}, Noisy{RGB: q.diff, Levels: 1})
 		}
 		narrow = append(narrow, q)
 	}
 	if err := s.choose(ctx, f, groups, widths, narrow, workers); err != nil {
 		return nil, err
 	}
-	if len(soft) > 0 {
-		if err := f.Apply(ctx, soft, workers); err != nil {
+	if len(wide) > 0 {
+		if err := f.Apply(ctx, wide, workers); err != nil {
 			return nil, err
 		}
 	}
@@ -133,7 +138,7 @@ func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, widths []
 			return err
 		}
 		for k, pic := range [2][]float32{p.mean, p.diff} {
-			if err := f.Edges(ctx, g.at[0][k], pic, g.weights[0], g.last > 3, workers); err != nil {
+			if err := f.Edges(ctx, g.at[0][k], pic, g.weights[0], g.last > soft, workers); err != nil {
 				return err
 			}
 		}
@@ -158,17 +163,22 @@ func add(a, b []float32) {
 //
 // The halves A and B are independent, so half the difference of what the filter F makes
 // of them estimates the noise that is left; and with a narrow filter G, which is nearly
-// right on average, (F A - G A)(F B - G B) has the square of F's bias for its mean. Both
-// are taken of luminance: the noise through the curve, from the mean to its darker side,
+// right on average, (F A - G A)(F B - G B) has the square of F's bias for its mean. What
+// was taken from lone pixels is missing around them. All are taken of luminance: the noise through the curve, from the mean to its darker side,
 // since what chance adds is rare and bright and the truth is then darker; the bias
 // through the curve's slope. proof holds it to the true error.
 func (p *Finished) Error(develop func(float64) float64) float64 {
 	var sum, bias float64
 	n := len(p.RGB) / 3
+	lost := p.missing(develop)
 	for i := 0; i < 3*n; i += 3 {
 		l, d := colour.LuminanceAt(p.RGB, i), colour.LuminanceAt(p.diff, i)
 		e := develop(l) - develop(l-math.Abs(d))
 		sum += e * e
+		if lost != nil && lost[i/3] > 0 {
+			s := slope(develop, l)
+			bias += min(s*s*float64(lost[i/3])*float64(lost[i/3]), 1)
+		}
 		if g, h := colour.LuminanceAt(p.narrow, i), colour.LuminanceAt(p.narrowDiff, i); g != l || h != d {
 			s := slope(develop, l)
 			// The halves are the mean plus and minus the difference.
@@ -178,6 +188,26 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 	}
 	// By chance what is found of a bias may be under nought; there is none then.
 	return math.Sqrt((sum + max(bias, 0)) / float64(max(n, 1)))
+}
+
+// missing is what was taken from lone pixels, spread over those around; nil for nothing. Of
+// what is far beyond white no more than white is known to be missing.
+func (p *Finished) missing(develop func(float64) float64) []float32 {
+	if len(p.lost) == 0 || slices.Max(p.lost) <= 0 {
+		return nil
+	}
+	white := float32(1e-4)
+	for white < 1e9 && develop(float64(white)) < 0.97 {
+		white *= 1.2
+	}
+	out := slices.Clone(p.lost)
+	for i, v := range out {
+		out[i] = min(v, white)
+	}
+	for range 2 {
+		_ = box(context.Background(), out, p.w, belongs, 1) // which does not end early
+	}
+	return out
 }
 
 // Slopes is, for each pixel of a picture w wide, how steeply the display shows a change of

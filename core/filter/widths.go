@@ -85,10 +85,16 @@ func (f Frame) Widths(shows bool) (w Widths) {
 	return w
 }
 
+// soft is the width up to which light keeps its own edges: what is filtered wider comes by
+// way of matt surfaces, and changes little from pixel to pixel.
+const soft = 3
+
 // Widest returns how widely the kinds of a light's layer on a cover are filtered at most,
-// where the levels are chosen pixel by pixel.
+// where the levels are chosen pixel by pixel: lamps' direct light as little as serves its
+// penumbras while samples are few.
 func Widest(shows bool) (w Widths) {
 	w[film.Bounced], w[film.Met] = 5, 5
+	w[film.Direct] = 1
 	if shows {
 		w[film.Direct] = 3
 	}

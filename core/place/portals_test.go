@@ -5,8 +5,12 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/film"
+	"willowherb/core/light"
+	"willowherb/core/path"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // chamber is a room of 6 by 6 m, 3 m high, with a window of that half-width in its far
@@ -58,4 +62,23 @@ func TestPortals(t *testing.T) {
 	cancel()
 	_, err = Portals(ctx, chamber(0.6).World(t), 2)
 	require.ErrorIs(t, err, context.Canceled)
+}
+
+// Paths that ask a sky through its portals at every surface find as much of it by way of
+// others as paths that meet it by chance, one bounce later: 3 %, about twice the latter's
+// own chance.
+func TestPortalsGiveTheSameBounces(t *testing.T) {
+	w := chamber(0.6).World(t)
+	found, err := Portals(t.Context(), w, 2)
+	require.NoError(t, err)
+	bounced := func(samples, bounces int, portals []light.Portal) float64 {
+		sky := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Channels: 0xff, Shadow: true, Portals: portals}
+		sky.Prepare()
+		p := &path.Pass{World: w, Camera: world.Camera{Eye: vec.V3{X: 1, Y: 1.6, Z: 2.5}, Aim: vec.V3{X: -0.5, Y: -0.2, Z: -1}, Up: vec.V3{Y: 1}, FovY: 1.2}, W: 64, H: 64, Seed: 2, Bounces: bounces, Lights: []*light.Light{sky}, Layers: []*film.Layers{film.NewLayers(64, 64)}}
+		require.NoError(t, p.Run(context.Background(), samples, 2))
+		return float64(p.Layers[0].Mean(film.BouncedKinds...).Y)
+	}
+	want := bounced(768, 3, nil)
+	require.Positive(t, want)
+	require.InEpsilon(t, want, bounced(128, 2, found), 0.03)
 }

@@ -49,8 +49,10 @@ func (w Wrap) texel(i, n int) int {
 		}
 		return i
 	}
-	i %= n
-	if i < 0 {
+	if n&(n-1) == 0 {
+		return i & (n - 1)
+	}
+	if i %= n; i < 0 {
 		i += n
 	}
 	return i

@@ -101,7 +101,7 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		paths = p.Layers[0]
 	}
 	if paths.Cover != nil && paths.Gaps() {
-		sums.Lacks, sums.Least = paths.Lacks, map[int]int{5: 1}
+		sums.Lacks = paths.Lacks
 	}
 	// Some lamps each, and in the same order always: sums are rounded alike.
 	const parts = 4

@@ -1,0 +1,96 @@
+package filter
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/film"
+	"willowherb/core/vec"
+)
+
+// What one half alone has found in one pixel is bounded by what is around it, in the middle
+// and in the corner, and told as lost; what both have found stays, and so does an edge.
+func TestLonePixels(t *testing.T) {
+	const w, h = 40, 30
+	f := plain(w, h)
+	mean, diff, lost := make([]float32, 3*w*h), make([]float32, 3*w*h), make([]float32, w*h)
+	put := func(x, y int, a, b float32) {
+		for k := range 3 {
+			i := 3*(y*w+x) + k
+			mean[i], diff[i] = (a+b)/2, (a-b)/2
+		}
+	}
+	for i := range w * h {
+		put(i%w, i/w, 1, 1)
+		if i%w >= 30 {
+			put(i%w, i/w, 100, 90)
+		}
+	}
+	put(10, 12, 4000, 0)
+	put(0, 0, 0, 4000)
+	put(10, 24, 4000, 3800)
+	require.NoError(t, f.Lone(context.Background(), mean, diff, lost, 2))
+	at := func(x, y int) float32 { return mean[3*(y*w+x)] }
+	// The others in the 15 by 15 around have 1 each.
+	require.InDelta(t, 25*224.0/225, at(10, 12), 0.1)
+	require.InDelta(t, 25*63.0/64, at(0, 0), 0.1)
+	require.InDelta(t, 3800, at(10, 24), 1, "both halves have it")
+	require.Equal(t, float32(1), at(5, 5))
+	require.Equal(t, float32(95), at(35, 5))
+	require.InDelta(t, 2000-25, lost[12*w+10], 1)
+	require.InDelta(t, 100, lost[24*w+10], 1)
+	require.InDelta(t, at(10, 12), diff[3*(12*w+10)], 0.1, "it stays as uncertain as it was")
+}
+
+// What lone pixels have lost is part of the error that is told: spread over those around,
+// and no more of a pixel than white.
+func TestErrorTellsWhatIsMissing(t *testing.T) {
+	const w, h = 64, 64
+	n := 3 * w * h
+	p := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), w, make([]float32, w*h)}
+	for i := range p.RGB {
+		p.RGB[i], p.narrow[i] = 0.2, 0.2
+	}
+	show := func(l float64) float64 { return min(l, 1) }
+	require.Zero(t, p.Error(show))
+	for i := range p.lost {
+		if i%8 == 0 {
+			p.lost[i] = 0.4
+		}
+	}
+	// One pixel in eight lacks 0.4: 0.05 all over.
+	require.InEpsilon(t, 0.05, p.Error(show), 0.02)
+	for i := range p.lost {
+		if i%8 == 0 {
+			p.lost[i] = 4000
+		}
+	}
+	require.InEpsilon(t, 1.0/8, p.Error(show), 0.2)
+}
+
+// A box mean is the mean of the pixels that there are.
+func TestBox(t *testing.T) {
+	pic := []float32{1, 2, 3, 4, 5, 6}
+	require.NoError(t, box(context.Background(), pic, 3, 1, 2))
+	require.InDeltaSlice(t, []float32{3, 3.5, 4, 3, 3.5, 4}, pic, 1e-6)
+}
+
+// Neighbours that look black tell little of what falls on an edge.
+func TestBlackNeighboursTellLittle(t *testing.T) {
+	const w, h = 16, 16
+	f := plain(w, h)
+	pic := make([]float32, 3*w*h)
+	for i := range w * h {
+		for k := range 3 {
+			pic[3*i+k] = f.albedo[3*i+k] * 2
+			if i%2 == 0 { // with a glint
+				f.albedo[3*i+k], pic[3*i+k] = 0.01, 1
+			}
+		}
+	}
+	c := film.Cell{N: vec.V3{Z: 1}}
+	v, _, ok := f.like(8, 8, &c, pic, nil)
+	require.True(t, ok)
+	require.InEpsilon(t, 2, v.X, 0.05)
+}
