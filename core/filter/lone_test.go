@@ -2,6 +2,7 @@ package filter
 
 import (
 	"context"
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -48,7 +49,7 @@ func TestLonePixels(t *testing.T) {
 func TestErrorTellsWhatIsMissing(t *testing.T) {
 	const w, h = 64, 64
 	n := 3 * w * h
-	p := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), w, make([]float32, w*h)}
+	p := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), w, make([]float32, w*h), nil}
 	for i := range p.RGB {
 		p.RGB[i], p.narrow[i] = 0.2, 0.2
 	}
@@ -93,4 +94,43 @@ func TestBlackNeighboursTellLittle(t *testing.T) {
 	v, _, ok := f.like(8, 8, &c, pic, nil)
 	require.True(t, ok)
 	require.InEpsilon(t, 2, v.X, 0.05)
+}
+
+// A pixel of two surfaces, a quarter and three quarters of 32 rays: what is told of the error
+// of its shares, times the contrast around it, is part of the error.
+func TestErrorTellsUncertainShares(t *testing.T) {
+	const w, h = 8, 8
+	f := plain(w, h)
+	tile := &film.CoverTile{}
+	for i := range tile.First {
+		tile.First[i] = uint16(len(tile.Cells))
+		if x, y := i%film.TileSize, i/film.TileSize; x < w && y < h {
+			tile.Cells = append(tile.Cells, film.Cell{Share: 0.25, Hits: 8}, film.Cell{Share: 0.75, Hits: 24})
+		}
+	}
+	f.cover = &film.Cover{W: w, H: h, Tiles: []*film.CoverTile{tile}}
+	shares := f.shares()
+	want := math.Sqrt(0.25*0.75) / math.Pow(32, 0.75)
+	require.InEpsilon(t, want, shares[0], 1e-4)
+	n := 3 * w * h
+	p := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), w, make([]float32, w*h), shares}
+	for i := range p.RGB {
+		if i/3%2 == 0 {
+			p.RGB[i], p.narrow[i] = 0.6, 0.6
+		}
+	}
+	require.InEpsilon(t, 0.6*want, p.Error(func(l float64) float64 { return l }), 1e-3)
+}
+
+// Where the filter has made the dark bright, the error is what the display shows between the
+// two, not what its slope there would make of it.
+func TestErrorBetweenDarkAndBright(t *testing.T) {
+	const w, h = 8, 8
+	n := 3 * w * h
+	p := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), w, make([]float32, w*h), make([]float32, w*h)}
+	for i := range p.RGB {
+		p.RGB[i], p.narrow[i] = 9, 1
+	}
+	show := func(l float64) float64 { return math.Sqrt(l) / 4 }
+	require.InEpsilon(t, (3.0-1)/4, p.Error(show), 1e-3)
 }

@@ -63,12 +63,17 @@ type Finished struct {
 	narrow, narrowDiff []float32
 	w                  int
 	lost               []float32 // what was taken from lone pixels, as luminance
+	// For pixels in which several surfaces meet, the error of their shares; nil: not known.
+	shares []float32
 }
 
 // Finish filters the picture. A nil filter leaves it as it is.
 func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, error) {
 	n := 3 * s.w * s.h
-	out := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), s.w, make([]float32, n/3)}
+	out := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), s.w, make([]float32, n/3), nil}
+	if f != nil {
+		out.shares = f.shares()
+	}
 	var widths []int
 	for w := range s.parts {
 		widths = append(widths, w)
@@ -164,7 +169,8 @@ func add(a, b []float32) {
 // The halves A and B are independent, so half the difference of what the filter F makes
 // of them estimates the noise that is left; and with a narrow filter G, which is nearly
 // right on average, (F A - G A)(F B - G B) has the square of F's bias for its mean. What
-// was taken from lone pixels is missing around them. All are taken of luminance: the noise through the curve, from the mean to its darker side,
+// was taken from lone pixels is missing around them; and few rays tell the shares of the
+// surfaces in a pixel, which changes it by as much of its contrast. All are taken of luminance: the noise through the curve, from the mean to its darker side,
 // since what chance adds is rare and bright and the truth is then darker; the bias
 // through the curve's slope. proof holds it to the true error.
 func (p *Finished) Error(develop func(float64) float64) float64 {
@@ -175,12 +181,19 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 		l, d := colour.LuminanceAt(p.RGB, i), colour.LuminanceAt(p.diff, i)
 		e := develop(l) - develop(l-math.Abs(d))
 		sum += e * e
+		if p.shares != nil && p.shares[i/3] > 0 {
+			e = float64(p.shares[i/3]) * p.contrast(i/3, develop)
+			sum += e * e
+		}
 		if lost != nil && lost[i/3] > 0 {
 			s := slope(develop, l)
 			bias += min(s*s*float64(lost[i/3])*float64(lost[i/3]), 1)
 		}
 		if g, h := colour.LuminanceAt(p.narrow, i), colour.LuminanceAt(p.narrowDiff, i); g != l || h != d {
 			s := slope(develop, l)
+			if p.shares != nil { // with little noise, for which it would say too much
+				s = between(develop, l, max(g, 0))
+			}
 			// The halves are the mean plus and minus the difference.
 			// No display shows more than from black to white: beyond, the slope says too much.
 			bias += min(max(s*s*((l-g)*(l-g)-(d-h)*(d-h)), -1), 1)
@@ -188,6 +201,19 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 	}
 	// By chance what is found of a bias may be under nought; there is none then.
 	return math.Sqrt((sum + max(bias, 0)) / float64(max(n, 1)))
+}
+
+// contrast is by how much the displayed pixels around one differ.
+func (p *Finished) contrast(px int, develop func(float64) float64) float64 {
+	least, most := math.Inf(1), 0.0
+	x, y, h := px%p.w, px/p.w, len(p.RGB)/3/p.w
+	for yy := max(y-1, 0); yy <= min(y+1, h-1); yy++ {
+		for xx := max(x-1, 0); xx <= min(x+1, p.w-1); xx++ {
+			l := colour.LuminanceAt(p.RGB, 3*(yy*p.w+xx))
+			least, most = min(least, l), max(most, l)
+		}
+	}
+	return develop(most) - develop(least)
 }
 
 // missing is what was taken from lone pixels, spread over those around; nil for nothing. Of
@@ -241,6 +267,14 @@ func Slopes(pic []float32, w int, show func(float64) float64) []float32 {
 func slope(develop func(float64) float64, l float64) float64 {
 	h := max(0.02*l, 1e-6)
 	return (develop(l+h) - develop(l-h)) / (2 * h)
+}
+
+// between is the mean slope of the curve between two luminances.
+func between(develop func(float64) float64, l, g float64) float64 {
+	if d := l - g; math.Abs(d) > 0.02*l {
+		return (develop(l) - develop(g)) / d
+	}
+	return slope(develop, l)
 }
 
 // Noise is Error over the mean of the developed picture.
