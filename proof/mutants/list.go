@@ -32,7 +32,12 @@ var mutants = []mutant{
 	{"what is met counted as if it had not been asked for", "core/path/walk.go", "return s.Pdf / (s.Pdf + w.asksOf(l, s.Smooth)*pdf)", "return s.Pdf / (s.Pdf + pdf)", "./core/path"},
 	{"places on the very edge of a triangle", "core/film/cover.go", "(float32(h.U) + 0.5) / 65536, (float32(h.V) + 0.5) / 65536", "float32(h.U) / 65536, float32(h.V) / 65536", "./core/path"},
 	{"more samples where something was found", "core/path/cover.go", "rare := w.lights[i].Shows()", "rare := false", "./core/path ./proof"},
-	{"levels chosen by their noise alone", "core/filter/blend.go", "to[x] = (to[x] + max(spoilt[x], 0))", "to[x] = (to[x] + 0*spoilt[x])", "./core/filter"},
+	{"levels chosen by their noise alone", "core/filter/blend.go", "noise[i] += max(bias[i], 0)", "noise[i] += 0 * max(bias[i], 0)", "./core/filter"},
+	{"lone finds kept", "core/filter/lone.go", "if l <= keep {", "if l <= keep || keep >= 0 {", "./core/filter"},
+	{"what lone pixels lost untold", "core/filter/noise.go", "if lost != nil && lost[i/3] > 0 {", "if lost != nil && lost[i/3] > 1e30 {", "./core/filter"},
+	{"black neighbours told as bright", "core/filter/edges.go", "sum = sum.Add(a.Mul(a).Scale(w))", "sum = sum.Add(a.Scale(w))", "./core/filter"},
+	{"buried points like any", "core/cache/cache.go", "return order(side)>>1 | c.buried[side/64]>>(side%64)<<63", "return order(side) >> 1", "./core/cache"},
+	{"skies met by paths counted whole", "core/path/walk.go", "return s.Pdf / (s.Pdf + pdf*chance(l, s.Depth-1, s.O))", "return 1", "./core/place"},
 	{"specks from where several surfaces meet", "core/filter/edges.go", "if f.source[q] != float32(c.Object) || f.depth[q] == 0 {", "if f.depth[q] == 0 {", "./core/filter"},
 	{"the error of a picture that was shown otherwise", "plan/plan.go", "if sight.Frames[level].Stale {", "if false {", "./plan"},
 }
