@@ -71,7 +71,7 @@ func (p *Pictures) run(ctx context.Context, j plan.Job) error {
 	if !plan.Publishes(n, f.goal) {
 		return nil
 	}
-	if f.level == plan.Full && n >= 4 && k.sums[0].Details() < bits.Len(uint(n))-2 {
+	if f.level == plan.Full && n >= 4 && k.sums[0].Detailed < bits.Len(uint(n))-2 {
 		if err := k.detail(ctx, pass); err != nil {
 			return err
 		}
@@ -176,34 +176,25 @@ func (k *task) prepare(ctx context.Context, pass *path.Pass) error {
 	return nil
 }
 
-// developed composes what is published of the picture, and returns how a luminance
-// of it is developed.
-func (k *task) developed() (pic []float32, develop func(float64) float64) {
+// composed is what is published of the picture.
+func (k *task) composed() []float32 {
 	k.mu.Lock()
 	shot, lamps := k.f.shot(k.t, k.Pictures.lamps), k.Pictures.lamps
-	curve, e := exposure.Curve(k.doc.Curve), exposure.Factor(k.t.ev)
 	k.mu.Unlock()
-	return shot.Compose(lamps, nil), func(l float64) float64 { return curve.Map(l * e) }
+	return shot.Compose(lamps, nil)
 }
 
 // detail takes more samples where the picture is still noisy, once for every power
 // of two that the samples reach.
 func (k *task) detail(ctx context.Context, pass *path.Pass) error {
-	pic, develop := k.developed()
+	pic := k.composed()
 	var gains []vec.V3
-	var widths []filter.Widths
-	for i, l := range k.lamps {
-		gains, widths = append(gains, l.Gain()), append(widths, k.f.widths(l, k.sums[i].Samples()))
+	for _, l := range k.lamps {
+		gains = append(gains, l.Gain())
 	}
-	if k.f.cover != nil {
-		display := exposure.Display(exposure.Curve(k.doc.Curve), k.t.ev)
-		_, err := pass.Spend(ctx, path.Worth{Gains: gains, Slope: filter.Slopes(pic, k.f.w, display)}, k.f.w*k.f.h*k.sums[0].Samples()/4, k.studio.opt.Workers)
-		return err
-	}
-	if err := filter.Want(ctx, k.sums, gains, widths, pic, develop, k.studio.opt.Workers); err != nil {
-		return err
-	}
-	return pass.Detail(ctx, k.studio.opt.Workers)
+	display := exposure.Display(exposure.Curve(k.doc.Curve), k.t.ev)
+	_, err := pass.Spend(ctx, path.Worth{Gains: gains, Slope: filter.Slopes(pic, k.f.w, display)}, k.f.w*k.f.h*k.sums[0].Samples()/4, k.studio.opt.Workers)
+	return err
 }
 
 // Pictures for an eye in motion are as wide as they can be at ten a second, within

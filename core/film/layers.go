@@ -10,7 +10,6 @@ import (
 	"math"
 	"slices"
 
-	"willowherb/core/colour"
 	"willowherb/core/vec"
 )
 
@@ -67,15 +66,11 @@ type Layers struct {
 	Count []uint16 // samples in each tile
 	// Sparse layers take what is bounced in one pixel of four at each sample, since it is
 	// soft and dear, and is filtered widely: after four samples each pixel has one
-	// of it. After the first four the other kinds are taken so too; where they are
-	// noisy Detail takes more. Set it before the first sample.
+	// of it. After the first four the other kinds are taken so too. Set it before the
+	// first sample.
 	Sparse bool
-	// Wanted are the pixels that the next Pass.Detail is for, and More the samples
-	// beside Count that each has had of it, of all kinds but what is bounced; nil for none.
-	Wanted []bool
-	More   []uint16
-	// Detailed is how many Details each tile has had.
-	Detailed []uint8
+	// Detailed is how many times path.Pass.Spend has asked for more of the light.
+	Detailed int
 	// Cover, if set, is what the pixels show: what comes straight from the light by asking
 	// for it is then taken on its cells, in Lit, a tile each, and what is seen shining is
 	// told once by the cover's rays, in Shown. The sums have the rest.
@@ -136,8 +131,7 @@ func (l *Layers) Has(k Kind) bool {
 	return false
 }
 
-// taken returns how many samples of kind k a pixel has after n passes, Detail
-// apart.
+// taken returns how many samples of kind k a pixel has after n passes.
 func (l *Layers) taken(k Kind, x, y, n int) int {
 	switch {
 	case !l.Sparse || l.Cover == nil && !k.BySurfaces() && n <= Dense:
@@ -179,7 +173,7 @@ func (l *Layers) Samples() int {
 
 // Bytes returns the memory of the sums.
 func (l *Layers) Bytes() int {
-	n := 3 * len(l.More)
+	n := 0
 	for _, t := range l.Lit {
 		if t != nil {
 			n += 2*len(t.Taken) + 4*len(t.Sum[0]) + 4*len(t.Sum[1])
@@ -198,45 +192,6 @@ func (l *Layers) Bytes() int {
 	return n
 }
 
-// Want marks, for the next Pass.Detail, the pixels where the chance in the given
-// kinds shows: where half the difference of the halves, at that gain, changes the
-// developed picture by more than limit, and their neighbours.
-func (l *Layers) Want(kinds []Kind, gain vec.V3, picture []float32, develop func(float64) float64, limit float64) {
-	d := make([]float32, 3*l.W*l.H)
-	for _, k := range kinds {
-		l.HalfDifference(k, gain, d)
-	}
-	clear(l.Wanted)
-	if l.Wanted == nil {
-		l.Wanted = make([]bool, l.W*l.H)
-	}
-	for y := range l.H {
-		for x := range l.W {
-			i := 3 * (y*l.W + x)
-			e := colour.LuminanceAt(d, i)
-			if e == 0 {
-				continue
-			}
-			if v := colour.LuminanceAt(picture, i); math.Abs(develop(v+e)-develop(v-e)) < 2*limit {
-				continue
-			}
-			for yy := max(y-1, 0); yy <= min(y+1, l.H-1); yy++ {
-				for xx := max(x-1, 0); xx <= min(x+1, l.W-1); xx++ {
-					l.Wanted[yy*l.W+xx] = true
-				}
-			}
-		}
-	}
-}
-
-// Details returns how many times Detail has been done over the whole picture.
-func (l *Layers) Details() int {
-	if l.Detailed == nil {
-		return 0
-	}
-	return int(slices.Min(l.Detailed))
-}
-
 // each calls do for every pixel that has light of kind k in one half or the other:
 // its number in the picture, its sums in the halves (nil for none), where they begin
 // in those, and the number of samples in each half.
@@ -252,10 +207,6 @@ func (l *Layers) each(k Kind, do func(px int, a, b []float32, i int, na, nb floa
 			for x := x0; x < min(x0+TileSize, l.W); x++ {
 				px := y*l.W + x
 				na, nb := halves(l.taken(k, x, y, int(c)))
-				if l.More != nil && !k.BySurfaces() {
-					m := float32(l.More[px]) / 2
-					na, nb = na+m, nb+m
-				}
 				do(px, a, b, 3*((y-y0)*TileSize+x-x0), na, nb)
 			}
 		}

@@ -199,7 +199,7 @@ func TestSpend(t *testing.T) {
 			}
 		}
 	}
-	require.Equal(t, 1, p.Layers[0].Details())
+	require.Equal(t, 1, p.Layers[0].Detailed)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	_, err = p.Spend(ctx, worth, 100, 2)

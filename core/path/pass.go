@@ -84,31 +84,6 @@ func (p *Pass) Run(ctx context.Context, samples, workers int) error {
 	}
 }
 
-// Detail takes samples of what comes straight from lights in the pixels that each
-// layer wants (film.Layers.Wanted), four for each that the picture has: at the edges
-// of bright things and of shadows chance is greatest. It is done at most once for
-// each number of samples that is a power of two, of which every tile must have
-// the same; cancelled, it goes on where it stopped.
-func (p *Pass) Detail(ctx context.Context, workers int) error {
-	from := 4 * p.least()
-	for _, l := range p.Layers {
-		if l.More == nil {
-			l.More, l.Detailed = make([]uint16, l.W*l.H), make([]uint8, len(l.Count))
-		}
-	}
-	done := p.Layers[0].Details()
-	return spread.With(ctx, len(p.Layers[0].Count), workers, func() (func(int), func()) {
-		w := p.painter()
-		w.only = straight
-		w.seed ^= 0x5bd1e995
-		return func(t int) {
-			if int(p.Layers[0].Detailed[t]) == done {
-				w.more(t, from, 2*from)
-			}
-		}, w.tracer.Release
-	})
-}
-
 // coverAsks is Walker.asks where a cover takes what is asked.
 const coverAsks = 8
 
@@ -294,31 +269,6 @@ func (w *painter) beyond(t, sample int) {
 		if w.on[i] {
 			l.Count[t]++
 		}
-	}
-}
-
-// more takes samples number from to below to in a tile's wanted pixels.
-func (w *painter) more(t, from, to int) {
-	w.pixels(t, func(x, y int) {
-		px, wanted := y*w.W+x, false
-		for i, l := range w.Layers {
-			w.on[i] = l.Wanted != nil && l.Wanted[px]
-			wanted = wanted || w.on[i]
-		}
-		if !wanted {
-			return
-		}
-		for n := from; n < to; n++ {
-			w.look(t, x, y, n, straight)
-		}
-		for i, l := range w.Layers {
-			if w.on[i] {
-				l.More[px] += uint16(to - from)
-			}
-		}
-	})
-	for _, l := range w.Layers {
-		l.Detailed[t]++
 	}
 }
 

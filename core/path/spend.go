@@ -58,12 +58,7 @@ func (p *Pass) Spend(ctx context.Context, worth Worth, samples, workers int) (in
 	})
 	if err == nil {
 		for _, l := range p.Layers {
-			if l.Detailed == nil {
-				l.Detailed = make([]uint8, len(l.Count))
-			}
-			for t := range l.Detailed {
-				l.Detailed[t]++
-			}
+			l.Detailed++
 		}
 	}
 	return int(taken.Load()), err
