@@ -26,7 +26,7 @@ func TestGlow(t *testing.T) {
 	}
 	require.Len(t, shop.glows.last, mostCaches)
 	require.NotSame(t, first, all[0].Cache(1), "it was let go")
-	dome, lamp := &light.Light{Kind: light.Sky}, &light.Light{Kind: light.Point}
+	lamp, dome := &light.Light{Kind: light.Point}, &light.Light{Kind: light.Sky}
 	out, err := all[0].Through(context.Background(), dome, 1)
 	require.NoError(t, err)
 	require.NotSame(t, dome, out)

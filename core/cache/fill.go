@@ -28,7 +28,8 @@ func (r *Reach) Cache() *Cache { return r.c }
 
 func (r *Reach) has(side uint32) bool { return r.bits[side/64]>>(side%64)&1 != 0 }
 
-// Touch asks for the points of a spot. Safe for concurrent use, but not while others use
+// Touch asks for the points of a spot, and for those of the larger cells that serve it where
+// none of these lies open to it. Safe for concurrent use, but not while others use
 // the reach otherwise.
 func (r *Reach) Touch(s *Spot) {
 	for level := 0; level < levels; level++ {
@@ -41,7 +42,7 @@ func (r *Reach) Touch(s *Spot) {
 				atomic.OrUint64(&r.bits[side/64], 1<<(side%64))
 			}
 		}
-		level = at
+		level = at // smaller ones have no cell
 	}
 }
 

@@ -1,8 +1,8 @@
 package cache
 
 import (
+	"cmp"
 	"context"
-	"errors"
 	"math"
 	"slices"
 
@@ -101,7 +101,7 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 	err := spread.Over(ctx, len(due), workers, func(d int) {
 		errs[d] = c.solve(ctx, columns[due[d]], sources[due[d]].Light, each)
 	})
-	if err = errors.Join(append(errs, err)...); err != nil {
+	if err = cmp.Or(append(errs, err)...); err != nil {
 		return nil, err
 	}
 	const batch = 1024

@@ -22,7 +22,7 @@ const (
 // their surroundings. What is so rare would be a speck, and spread wide by the filter a
 // patch, long before it is a part of the picture; more samples find it in both halves, and
 // it stays. The picture is given as the mean of its halves and half their difference; what is
-// taken is added to lost, as luminance.
+// taken is added to lost, as luminance, unless that is nil.
 func (f *Filter) Lone(ctx context.Context, mean, diff, lost []float32, workers int) error {
 	// Without albedo: a white spot is no find.
 	part := func(pic []float32, i int) float32 {
@@ -49,7 +49,9 @@ func (f *Filter) Lone(ctx context.Context, mean, diff, lost []float32, workers i
 			if l <= keep {
 				continue
 			}
-			lost[i] += (1 - keep/l) * float32(colour.LuminanceAt(mean, 3*i))
+			if lost != nil {
+				lost[i] += (1 - keep/l) * float32(colour.LuminanceAt(mean, 3*i))
+			}
 			for k := 3 * i; k < 3*i+3; k++ {
 				mean[k] *= keep / l
 				diff[k] *= keep / l

@@ -93,7 +93,7 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 			}
 			lost := out.lost
 			if w < soft {
-				lost = make([]float32, n/3) // glints of smooth surfaces belong to nothing wide
+				lost = nil // glints of smooth surfaces belong to nothing wide
 			}
 			if err := f.Lone(ctx, p.mean, p.diff, lost, workers); err != nil {
 				return nil, err
@@ -170,9 +170,10 @@ func add(a, b []float32) {
 // of them estimates the noise that is left; and with a narrow filter G, which is nearly
 // right on average, (F A - G A)(F B - G B) has the square of F's bias for its mean. What
 // was taken from lone pixels is missing around them; and few rays tell the shares of the
-// surfaces in a pixel, which changes it by as much of its contrast. All are taken of luminance: the noise through the curve, from the mean to its darker side,
-// since what chance adds is rare and bright and the truth is then darker; the bias
-// through the curve's slope. proof holds it to the true error.
+// surfaces in a pixel, which changes it by as much of its contrast. All are taken of
+// luminance: the noise through the curve, from the mean to its darker side, since what
+// chance adds is rare and bright and the truth is then darker; the bias through the
+// curve's slope. proof holds it to the true error.
 func (p *Finished) Error(develop func(float64) float64) float64 {
 	var sum, bias float64
 	n := len(p.RGB) / 3
@@ -216,16 +217,24 @@ func (p *Finished) contrast(px int, develop func(float64) float64) float64 {
 	return develop(most) - develop(least)
 }
 
+// White is about the luminance, in cd/m2, from which on a display shows white; infinite
+// where there is none up to 1e9.
+func White(show func(luminance float64) float64) float64 {
+	for l := 1e-4; l < 1e9; l *= 1.2 {
+		if show(l) > 0.97 {
+			return l
+		}
+	}
+	return math.Inf(1)
+}
+
 // missing is what was taken from lone pixels, spread over those around; nil for nothing. Of
 // what is far beyond white no more than white is known to be missing.
 func (p *Finished) missing(develop func(float64) float64) []float32 {
 	if len(p.lost) == 0 || slices.Max(p.lost) <= 0 {
 		return nil
 	}
-	white := float32(1e-4)
-	for white < 1e9 && develop(float64(white)) < 0.97 {
-		white *= 1.2
-	}
+	white := float32(White(develop))
 	out := slices.Clone(p.lost)
 	for i, v := range out {
 		out[i] = min(v, white)

@@ -72,9 +72,9 @@ func TestPortalsGiveTheSameBounces(t *testing.T) {
 	found, err := Portals(t.Context(), w, 2)
 	require.NoError(t, err)
 	bounced := func(samples, bounces int, portals []light.Portal) float64 {
-		sky := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Channels: 0xff, Shadow: true, Portals: portals}
-		sky.Prepare()
-		p := &path.Pass{World: w, Camera: world.Camera{Eye: vec.V3{X: 1, Y: 1.6, Z: 2.5}, Aim: vec.V3{X: -0.5, Y: -0.2, Z: -1}, Up: vec.V3{Y: 1}, FovY: 1.2}, W: 64, H: 64, Seed: 2, Bounces: bounces, Lights: []*light.Light{sky}, Layers: []*film.Layers{film.NewLayers(64, 64)}}
+		dome := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Channels: 0xff, Shadow: true, Portals: portals}
+		dome.Prepare()
+		p := &path.Pass{World: w, Camera: world.Camera{Eye: vec.V3{X: 1, Y: 1.6, Z: 2.5}, Aim: vec.V3{X: -0.5, Y: -0.2, Z: -1}, Up: vec.V3{Y: 1}, FovY: 1.2}, W: 64, H: 64, Seed: 2, Bounces: bounces, Lights: []*light.Light{dome}, Layers: []*film.Layers{film.NewLayers(64, 64)}}
 		require.NoError(t, p.Run(context.Background(), samples, 2))
 		return float64(p.Layers[0].Mean(film.BouncedKinds...).Y)
 	}

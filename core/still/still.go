@@ -255,10 +255,8 @@ func (o *Order) most() float32 {
 	if o.Display == nil {
 		return 0
 	}
-	for l := 1e-4; l < 1e9; l *= 1.2 {
-		if o.Display(l) > 0.97 {
-			return float32(4 * l)
-		}
+	if white := filter.White(o.Display); !math.IsInf(white, 1) {
+		return float32(4 * white)
 	}
 	return 0
 }
