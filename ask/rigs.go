@@ -174,7 +174,7 @@ func (d *Desk) Moods(ctx context.Context, p *refine.Pictures, q RigAsk) ([]MoodP
 		pic := make([]float32, 3*moodWide*moodHigh)
 		pass.Layers[0].Average(film.Direct, vec.Splat(1), pic)
 		err = spread.Guard(func() error {
-			return filter.New(guide, cam).Apply(ctx, []filter.Noisy{{RGB: pic, Levels: 1}}, d.studio.Workers())
+			return filter.New(guide, cam, d.studio.Workers()).Apply(ctx, []filter.Noisy{{Pic: pic, Levels: 1}}, d.studio.Workers())
 		})
 		if err != nil {
 			return nil, err

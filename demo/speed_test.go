@@ -230,12 +230,12 @@ func BenchmarkDenoise(b *testing.B) {
 	r := prepared(b)
 	p := r.pass(960, 540, 1, []*lamps.Lamp{{Source: &light.Light{Kind: light.Point}}})
 	require.NoError(b, p.Run(context.Background(), 1, 2))
-	f := filter.New(p.Guide, p.Camera)
+	f := filter.New(p.Guide, p.Camera, 2)
 	for _, n := range []int{1, 16} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
 			pics := make([]filter.Noisy, n)
 			for i := range pics {
-				pics[i] = filter.Noisy{RGB: make([]float32, 3*960*540), Levels: 4}
+				pics[i] = filter.Noisy{Pic: make([]float32, 3*960*540), Levels: 4}
 			}
 			for b.Loop() {
 				require.NoError(b, f.Apply(context.Background(), pics, 2))

@@ -37,14 +37,16 @@ func (p *place) finish(t testing.TB, samples int, sparse bool, seed uint32) *fil
 		for i, l := range p.lights {
 			sums.Add(pass.Layers[i], p.gains[i], filter.Frame{Samples: n, Sparse: sparse, Covered: sparse}.Widths(l.Shows()))
 		}
-		f, err := sums.Finish(ctx, filter.New(pass.Guide, p.camera), workers)
+		f, err := sums.Finish(ctx, filter.New(pass.Guide, p.camera, workers), workers)
 		require.NoError(t, err)
 		return f
 	}
 	for n := 4; sparse && n <= samples; n *= 2 { // and more of it where it is noisy
 		require.NoError(t, pass.Run(ctx, n, workers))
-		worth := path.Worth{Gains: p.gains, Slope: filter.Slopes(finished(n).RGB, wide, p.develop())}
-		_, err := pass.Spend(ctx, worth, wide*high*n/4, workers)
+		slope, err := filter.Slopes(t.Context(), finished(n).RGB, wide, p.develop(), workers)
+		require.NoError(t, err)
+		worth := path.Worth{Gains: p.gains, Slope: slope}
+		_, err = pass.Spend(ctx, worth, wide*high*n/4, workers)
 		require.NoError(t, err)
 	}
 	require.NoError(t, pass.Run(ctx, samples, workers))

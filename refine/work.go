@@ -193,7 +193,11 @@ func (k *task) detail(ctx context.Context, pass *path.Pass) error {
 		gains = append(gains, l.Gain())
 	}
 	display := exposure.Display(exposure.Curve(k.doc.Curve), k.t.ev)
-	_, err := pass.Spend(ctx, path.Worth{Gains: gains, Slope: filter.Slopes(pic, k.f.w, display)}, k.f.w*k.f.h*k.sums[0].Samples()/4, k.studio.opt.Workers)
+	slope, err := filter.Slopes(ctx, pic, k.f.w, display, k.studio.opt.Workers)
+	if err != nil {
+		return err
+	}
+	_, err = pass.Spend(ctx, path.Worth{Gains: gains, Slope: slope}, k.f.w*k.f.h*k.sums[0].Samples()/4, k.studio.opt.Workers)
 	return err
 }
 
@@ -255,7 +259,7 @@ func (p *Pictures) motion(ctx context.Context, id int64) error {
 	}
 	pic := make([]float32, 3*width*height)
 	pass.Layers[0].Average(film.Direct, vec.Splat(1), pic)
-	if err := filter.New(pass.Guide, pass.Camera).Apply(ctx, []filter.Noisy{{RGB: pic, Levels: 3}}, p.studio.opt.Workers); err != nil {
+	if err := filter.New(pass.Guide, pass.Camera, p.studio.opt.Workers).Apply(ctx, []filter.Noisy{{Pic: pic, Levels: 3}}, p.studio.opt.Workers); err != nil {
 		return err
 	}
 	words, scale := film.Pack(pic)
@@ -301,7 +305,7 @@ type made struct {
 // publish denoises, packs and announces the layers of the job's lamps.
 func (k *task) publish(ctx context.Context, samples int) error {
 	f := k.f
-	by := filter.New(f.guide, f.cam)
+	by := filter.New(f.guide, f.cam, k.studio.opt.Workers)
 	out := make([]made, len(k.lamps))
 	for i0 := 0; i0 < len(k.lamps); i0 += together {
 		i1 := min(i0+together, len(k.lamps))
@@ -356,7 +360,7 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.L
 			pic := make([]float32, n)
 			light[i][kind] = pic
 			if widths[kind] > 0 {
-				soft = append(soft, filter.Noisy{RGB: pic, Levels: widths[kind]})
+				soft = append(soft, filter.Noisy{Pic: pic, Levels: widths[kind], Sharp: widths.Sharp(kind)})
 			}
 			if kind.BySurfaces() || f.covered() && kind != film.Direct && kind != film.Seen {
 				gaps = append(gaps, pic)
@@ -500,7 +504,7 @@ func (p *Pictures) again(ctx context.Context, j plan.Job) error {
 	}
 	k, lamps := &task{Pictures: p, Job: j, t: t, f: t.levels[j.Level]}, p.lamps
 	p.mu.Unlock()
-	if err := k.measure(ctx, filter.New(k.f.guide, k.f.cam), lamps); err != nil {
+	if err := k.measure(ctx, filter.New(k.f.guide, k.f.cam, p.studio.opt.Workers), lamps); err != nil {
 		return err
 	}
 	p.mu.Lock()

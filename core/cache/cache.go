@@ -51,6 +51,7 @@ type Cache struct {
 	pos   []vec.V3
 	tri   []uint32
 	cells [levels]table
+	least int // the level of the smallest cells that are used
 	// A bit for each side: it lies within something solid, where nobody looks.
 	buried []uint64
 
@@ -112,6 +113,14 @@ func New(w *world.World, workers int) *Cache {
 	}
 	wg.Wait()
 	return c
+}
+
+// Coarse leaves out cells smaller than so many metres (up to 2): quicker, where there is no
+// time to see the difference. Set it before any other use.
+func (c *Cache) Coarse(size float64) {
+	for c.least = 0; c.least < levels-1 && float64(sizeOf(c.least)) < size; {
+		c.least++
+	}
 }
 
 // spread puts points on every object: at even steps of area, at a place of the triangle
@@ -308,6 +317,8 @@ type Spot struct {
 	// Half picks the points that may answer: each half has its own, so that what the two
 	// halves of a picture differ tells the cache's error as well.
 	Half int
+
+	least float32 // the size of the smallest cells, once they were asked
 }
 
 // beside is how many sizes of a cell a lamp may be away from a place and still be asked for
@@ -326,12 +337,13 @@ func near(l *light.Light, p vec.V3, size float32) bool {
 }
 
 // Size is that of the cells that serve a spot, in metres.
-func (s *Spot) Size() float32 { return min(max(nearness*s.Dist, smallest), sizeOf(levels-1)) }
+func (s *Spot) Size() float32 { return min(max(nearness*s.Dist, smallest, s.least), sizeOf(levels-1)) }
 
 // cell finds the points of the smallest cell that serves a spot.
 func (c *Cache) cell(s *Spot, least int) (points [perCell]uint32, level int, ok bool) {
 	want := float32(math.Log2(float64(max(s.Dist*nearness/smallest, 1e-3)))) + sampling.Chance(s.Roll, 1)
-	level = min(max(int(math.Floor(float64(want))), least), levels-1)
+	s.least = sizeOf(c.least)
+	level = min(max(int(math.Floor(float64(want))), least, c.least), levels-1)
 	// The place is shaken by the cell's size, so that cells have no edges.
 	t, b := vec.Basis(s.N)
 	for ; level < levels; level++ {

@@ -96,6 +96,28 @@ func TestFurnace(t *testing.T) {
 	}
 }
 
+// A coarse cache asks for fewer points, and knows the same of an even room.
+func TestCoarse(t *testing.T) {
+	m := scenetest.Matt(0.5)
+	m.Emissive = vec.Splat(1)
+	w := scenetest.Room(m).World(t)
+	points := func(size float64) int {
+		c := cache.New(w, 2)
+		c.Coarse(size)
+		at := spots(4000, 0.6)
+		var sum, many float64
+		for i, e := range lit(t, c, touched(c, at), at, []*light.Light{scenetest.Shining(w)}, 2) {
+			require.GreaterOrEqual(t, at[i].Size(), float32(max(size, 0.25)))
+			if e != nil {
+				sum, many = sum+float64(e[0]), many+1
+			}
+		}
+		require.InEpsilon(t, 2*math.Pi, sum/many, 0.08)
+		return c.Points()
+	}
+	require.Less(t, points(0.5), points(0)*3/4)
+}
+
 // What is known of a spot is the same bits whoever asked first, with one worker or many.
 func TestOrderDoesNotMatter(t *testing.T) {
 	w := scenetest.Room(scenetest.Glossy()).World(t)

@@ -34,8 +34,9 @@ type Cell struct {
 	First uint32 // its first hit, of its tile's
 	Hits  uint16
 	Share float32 // of the pixel's rays
-	// Of its first hit: the object, and the geometric normal on the viewer's side.
+	// Of its first hit: the object, the distance, and the geometric normal on the viewer's side.
 	Object uint32
+	Dist   float32
 	N      vec.V3
 	Albedo vec.V3
 }
@@ -82,7 +83,7 @@ type Cover struct {
 func (c *Cover) Bytes() (n int) {
 	for _, t := range c.Tiles {
 		if t != nil {
-			n += 2*len(t.First) + 40*len(t.Cells) + 8*len(t.Hits) + 12*len(t.Through)
+			n += 2*len(t.First) + 48*len(t.Cells) + 8*len(t.Hits) + 12*len(t.Through)
 		}
 	}
 	return n

@@ -10,6 +10,7 @@ import (
 	"math"
 	"slices"
 
+	"willowherb/core/colour"
 	"willowherb/core/vec"
 )
 
@@ -78,6 +79,9 @@ type Layers struct {
 	Lit       []*Lit
 	Shown     Plane
 	ShownDone bool
+	// More, on a cover, are the pairs of paths, one for each half, that the pixels of a tile
+	// have beyond the tile's samples; nil: none.
+	More []*[TileSize * TileSize]uint16
 }
 
 // Turn is the sample, of every four, at which a pixel is taken in sparse layers.
@@ -133,6 +137,21 @@ func (l *Layers) Has(k Kind) bool {
 
 // taken returns how many samples of kind k a pixel has after n passes.
 func (l *Layers) taken(k Kind, x, y, n int) int {
+	if l.More != nil {
+		if m := l.More[y/TileSize*Tiles(l.W)+x/TileSize]; m != nil {
+			return l.regular(k, x, y, n) + 2*int(m[y%TileSize*TileSize+x%TileSize])
+		}
+	}
+	return l.regular(k, x, y, n)
+}
+
+// Paths is how many paths a pixel has.
+func (l *Layers) Paths(x, y int) int {
+	return l.taken(Bounced, x, y, int(l.Count[y/TileSize*Tiles(l.W)+x/TileSize]))
+}
+
+// regular is taken without More.
+func (l *Layers) regular(k Kind, x, y, n int) int {
 	switch {
 	case !l.Sparse || l.Cover == nil && !k.BySurfaces() && n <= Dense:
 		return n
@@ -174,6 +193,11 @@ func (l *Layers) Samples() int {
 // Bytes returns the memory of the sums.
 func (l *Layers) Bytes() int {
 	n := 0
+	for _, t := range l.More {
+		if t != nil {
+			n += 2 * len(t)
+		}
+	}
 	for _, t := range l.Lit {
 		if t != nil {
 			n += 2*len(t.Taken) + 4*len(t.Sum[0]) + 4*len(t.Sum[1])
@@ -287,6 +311,39 @@ func (l *Layers) HalfDifference(k Kind, gain vec.V3, out []float32) {
 	}
 }
 
+// AddTo adds gain times the mean of kind k to mean (RGB, 3*W*H), and the luminance of gain
+// times half the difference of its halves to diff (W*H): Average and HalfDifference at once.
+func (l *Layers) AddTo(k Kind, gain vec.V3, mean, diff []float32) {
+	grey := vec.V3{X: colour.WeightR, Y: colour.WeightG, Z: colour.WeightB}.Mul(gain)
+	put := func(px int, m, d vec.V3) {
+		o := mean[3*px : 3*px+3 : 3*px+3]
+		o[0] += m.X * gain.X
+		o[1] += m.Y * gain.Y
+		o[2] += m.Z * gain.Z
+		diff[px] += d.Dot(grey)
+	}
+	l.each(k, func(px int, a, b []float32, i int, na, nb float32) {
+		var p, q vec.V3
+		if a != nil {
+			p = vec.V3{X: a[i], Y: a[i+1], Z: a[i+2]}
+		}
+		if b != nil {
+			q = vec.V3{X: b[i], Y: b[i+1], Z: b[i+2]}
+		}
+		var d vec.V3
+		if na > 0 && nb > 0 {
+			d = p.Scale(0.5 / na).Sub(q.Scale(0.5 / nb))
+		}
+		put(px, p.Add(q).Scale(1/max(na+nb, 1)), d)
+	})
+	switch k {
+	case Direct:
+		l.eachCell(put)
+	case Seen:
+		l.eachShown(func(px int, v vec.V3) { put(px, v, vec.V3{}) })
+	}
+}
+
 // Mean returns the mean colour of some kinds together over the picture's pixels that
 // have a sample of each.
 func (l *Layers) Mean(kinds ...Kind) vec.V3 {
@@ -307,7 +364,9 @@ func (l *Layers) Mean(kinds ...Kind) vec.V3 {
 				}
 			}
 		})
-		if n := float64(l.sampled(k)); n > 0 {
+		if m == [3]float64{} {
+			// black, and how many pixels there are of it is work to tell
+		} else if n := float64(l.sampled(k)); n > 0 {
 			all = all.Add(vec.New(m[0]/n, m[1]/n, m[2]/n))
 		}
 		m = [3]float64{}

@@ -19,19 +19,21 @@ type Blend struct {
 const around = 9
 
 // group is a picture to be blended of the filter's levels up to the last, given
-// as the mean of its halves and half their difference.
+// as the mean of its halves and half their difference, as luminance.
 type group struct {
 	mean, diff []float32
 	last       int
-	at         [][2][]float32 // the same two at every level, RGB
-	lum        [][2][]float32 // and as luminance
+	sharp      bool        // what smooth surfaces show
+	weight     []float32   // Noisy.Weight
+	mid, half  [][]float32 // the same two at every level
+	lum        [][]float32 // and the luminance of the mean
 	Blend
 }
 
 // Choose weighs the levels of the filter for a picture, given as the mean of its halves
-// and half their difference: by the noise that a level leaves, which the difference tells,
-// and by what it spoils. With A and B the halves, (F A - A)(F B - B) has the square of the
-// bias of the level F for its mean.
+// (RGB) and half their difference (luminance): by the noise that a level leaves, which the
+// difference tells, and by what it spoils. With A and B the halves, (F A - A)(F B - B) has
+// the square of the bias of the level F for its mean.
 func (f *Filter) Choose(ctx context.Context, mean, diff []float32, last, workers int) (*Blend, error) {
 	g := &group{mean: mean, diff: diff, last: last}
 	if err := f.choose(ctx, []*group{g}, workers); err != nil {
@@ -46,29 +48,31 @@ func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error
 	var pictures []Noisy
 	of := map[*float32]*group{}
 	for _, g := range groups {
-		g.at, g.lum, g.weights = make([][2][]float32, g.last+1), make([][2][]float32, g.last+1), make([][]float32, g.last+1)
-		for l := range g.at {
-			g.weights[l] = make([]float32, n)
-			for k := range 2 {
-				g.lum[l][k], g.at[l][k] = make([]float32, n), make([]float32, 3*n)
-			}
+		for range g.last + 1 {
+			g.mid, g.half = append(g.mid, make([]float32, 3*n)), append(g.half, make([]float32, n))
+			g.lum, g.weights = append(g.lum, make([]float32, n)), append(g.weights, make([]float32, n))
 		}
-		pictures = append(pictures, Noisy{RGB: g.mean, Levels: g.last}, Noisy{RGB: g.diff, Levels: g.last})
+		pictures = append(pictures, Noisy{Pic: g.mean, Levels: g.last, Sharp: g.sharp, Weight: g.weight}, Noisy{Pic: g.diff, Levels: g.last, Sharp: g.sharp, Weight: g.weight})
 		of[&g.mean[0]], of[&g.diff[0]] = g, g
 	}
 	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
 	err := f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c []float32, ch, at int) {
-		g := of[&p.RGB[0]]
-		k := 0
-		if &p.RGB[0] == &g.diff[0] {
-			k = 1
-		}
-		to, pic := g.lum[level][k], g.at[level][k]
-		for i := y * f.w; i < (y+1)*f.w; i++ {
-			for q := range 3 {
-				pic[3*i+q] = c[i*ch+at+q] * f.albedo[3*i+q]
+		g := of[&p.Pic[0]]
+		from, to := y*f.w, (y+1)*f.w
+		if &p.Pic[0] == &g.diff[0] {
+			half, under := g.half[level], f.under(1, p.Sharp)
+			for i := from; i < to; i++ {
+				half[i] = p.per(c[i*ch]) * with(under, i, c[i*ch+at])
 			}
-			to[i] = float32(colour.LuminanceAt(pic, 3*i))
+			return
+		}
+		mid, lum, under := g.mid[level], g.lum[level], f.under(3, p.Sharp)
+		for i := from; i < to; i++ {
+			s := p.per(c[i*ch])
+			for q := range 3 {
+				mid[3*i+q] = s * with(under, 3*i+q, c[i*ch+at+q])
+			}
+			lum[i] = float32(colour.LuminanceAt(mid, 3*i))
 		}
 	})
 	for _, g := range groups {
@@ -87,7 +91,7 @@ func (f *Filter) weighLevels(ctx context.Context, g *group, workers int) error {
 	bias, first := make([]float32, n), make([]float32, n)
 	for l := g.last; l >= 0; l-- {
 		noise := g.weights[l]
-		if err := f.errors(ctx, g.lum[0], g.lum[l], noise, bias, workers); err != nil {
+		if err := f.errors(ctx, g, l, noise, bias, workers); err != nil {
 			return err
 		}
 		err := spread.Over(ctx, f.h, workers, func(y int) {
@@ -128,28 +132,29 @@ func (f *Filter) weighLevels(ctx context.Context, g *group, workers int) error {
 }
 
 // blended adds the blend of the levels to mean and diff.
-func (c *group) blended(ctx context.Context, mean, diff []float32, workers int) error {
+func (g *group) blended(ctx context.Context, mean, diff []float32, workers int) error {
 	const strip = 4096
-	n := len(mean) / 3
+	n := len(diff)
 	return spread.Over(ctx, (n+strip-1)/strip, workers, func(s int) {
-		for l, w := range c.weights {
-			m, d := c.at[l][0], c.at[l][1]
+		for l, w := range g.weights {
+			m, d := g.mid[l], g.half[l]
 			for i := s * strip; i < min((s+1)*strip, n); i++ {
 				for k := 3 * i; k < 3*i+3; k++ {
 					mean[k] += w[i] * m[k]
-					diff[k] += w[i] * d[k]
 				}
+				diff[i] += w[i] * d[i]
 			}
 		}
 	})
 }
 
 // errors are the square errors of a level over the pixels around: the noise, and the bias.
-func (f *Filter) errors(ctx context.Context, raw, level [2][]float32, noise, bias []float32, workers int) error {
+func (f *Filter) errors(ctx context.Context, g *group, level int, noise, bias []float32, workers int) error {
 	err := spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
-			m, d := level[0][i]-raw[0][i], level[1][i]-raw[1][i]
-			noise[i], bias[i] = level[1][i]*level[1][i], m*m-d*d
+			h := g.half[level][i]
+			m, d := g.lum[level][i]-g.lum[0][i], h-g.half[0][i]
+			noise[i], bias[i] = h*h, m*m-d*d
 		}
 	})
 	if err == nil {

@@ -22,18 +22,19 @@ func plain(w, h int) *Filter {
 	for i := range g.Count {
 		g.Count[i] = 1
 	}
-	return New(g, world.Camera{Aim: scenetest.Inside.Aim, Up: scenetest.Inside.Up, FovY: 0.3})
+	return New(g, world.Camera{Aim: scenetest.Inside.Aim, Up: scenetest.Inside.Up, FovY: 0.3}, 2)
 }
 
 // halvesOf are the mean and half the difference of two noisy halves of a picture.
 func halvesOf(truth func(x, y int) float32, noise float64, w, h int) (mean, diff []float32) {
 	rng := rand.New(rand.NewPCG(1, 2))
-	mean, diff = make([]float32, 3*w*h), make([]float32, 3*w*h)
+	mean, diff = make([]float32, 3*w*h), make([]float32, w*h)
 	for i := range w * h {
 		a, b := truth(i%w, i/w)+float32(noise*rng.NormFloat64()), truth(i%w, i/w)+float32(noise*rng.NormFloat64())
 		for k := range 3 {
-			mean[3*i+k], diff[3*i+k] = (a+b)/2, (a-b)/2
+			mean[3*i+k] = (a + b) / 2
 		}
+		diff[i] = (a - b) / 2
 	}
 	return mean, diff
 }
@@ -45,7 +46,7 @@ func chosenError(t *testing.T, truth func(x, y int) float32, noise float64) floa
 	f := plain(w, h)
 	by, err := f.Choose(context.Background(), mean, diff, 4, 2)
 	require.NoError(t, err)
-	require.NoError(t, f.Apply(context.Background(), []Noisy{{mean, 4, by}}, 2))
+	require.NoError(t, f.Apply(context.Background(), []Noisy{{Pic: mean, Levels: 4, By: by}}, 2))
 	var sum float64
 	for i := range w * h {
 		d := float64(mean[3*i] - truth(i%w, i/w))
@@ -82,7 +83,7 @@ func TestEdgesComeFromWholePixels(t *testing.T) {
 		if i%w > 16 {
 			object = 1
 		}
-		cell := film.Cell{Share: 1, Object: object, N: [1]film.Cell{}[0].N}
+		cell := film.Cell{Share: 1, Object: object, Dist: f.depth[i]}
 		cell.N.Z, cell.Albedo.X, cell.Albedo.Y, cell.Albedo.Z = 1, white, white, white
 		f.object[i], f.source[i] = float32(object), float32(object)
 		if i%w == 16 {

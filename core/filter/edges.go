@@ -56,6 +56,7 @@ func (f *Filter) Edges(ctx context.Context, raw, filtered, own []float32, around
 	if f.cover == nil {
 		return nil
 	}
+	ch := f.channels(filtered)
 	out := make([][]float32, f.h)
 	err := spread.Over(ctx, f.h, workers, func(y int) {
 		for x := range f.w {
@@ -63,27 +64,33 @@ func (f *Filter) Edges(ctx context.Context, raw, filtered, own []float32, around
 			if len(cells) < 2 {
 				continue
 			}
-			var sum vec.V3
-			i := 3 * (y*f.w + x)
+			i := ch * (y*f.w + x)
 			if !around {
-				copy(filtered[i:i+3], raw[i:i+3])
+				copy(filtered[i:i+ch], raw[i:i+ch])
 				continue
 			}
+			var sum [3]float32
 			for k := range cells {
 				c := &cells[k]
 				v, alone, ok := f.like(x, y, c, filtered, own)
-				mine := vec.V3{X: raw[i], Y: raw[i+1], Z: raw[i+2]}
-				if v = vec.Lerp(v.Mul(c.Albedo.Add(vec.Splat(0.01))), mine, alone); !ok {
-					v = mine
+				albedo := [3]float32{c.Albedo.X + 0.01, c.Albedo.Y + 0.01, c.Albedo.Z + 0.01}
+				if ch == 1 {
+					albedo[0] = float32(colour.LuminanceOf(c.Albedo)) + 0.01
 				}
-				sum = sum.Add(v.Scale(c.Share))
+				for q := range ch {
+					mine := raw[i+q]
+					if ok {
+						mine = v[q]*albedo[q]*(1-alone) + mine*alone
+					}
+					sum[q] += mine * c.Share
+				}
 			}
-			out[y] = append(out[y], float32(x), sum.X, sum.Y, sum.Z)
+			out[y] = append(append(out[y], float32(x)), sum[:ch]...)
 		}
 	})
 	for y, row := range out {
-		for k := 0; k < len(row); k += 4 {
-			copy(filtered[3*(y*f.w+int(row[k])):], row[k+1:k+4])
+		for k := 0; k < len(row); k += ch + 1 {
+			copy(filtered[ch*(y*f.w+int(row[k])):], row[k+1:k+1+ch])
 		}
 	}
 	return err
@@ -92,10 +99,15 @@ func (f *Filter) Edges(ctx context.Context, raw, filtered, own []float32, around
 // like is the light, without albedo, that agrees best with the pixels around that a cell's
 // surface fills (least squares): what looks black tells little of it. Alone is how far those
 // are left as they are.
-func (f *Filter) like(x, y int, c *film.Cell, pic, own []float32) (v vec.V3, alone float32, ok bool) {
+func (f *Filter) like(x, y int, c *film.Cell, pic, own []float32) (v [3]float32, alone float32, ok bool) {
 	var weights float32
-	var sum vec.V3
+	var sum [3]float32
 	const reach = 3
+	ch := f.channels(pic)
+	under := f.under(ch, false)
+	i := y*f.w + x
+	apart := f.plane(i, 1)
+	here := vec.V3{X: f.pos[0][i], Y: f.pos[1][i], Z: f.pos[2][i]}.Scale(c.Dist / max(f.depth[i], 1e-9))
 	for yy := max(y-reach, 0); yy <= min(y+reach, f.h-1); yy++ {
 		for xx := max(x-reach, 0); xx <= min(x+reach, f.w-1); xx++ {
 			q := yy*f.w + xx
@@ -106,16 +118,25 @@ func (f *Filter) like(x, y int, c *film.Cell, pic, own []float32) (v vec.V3, alo
 			if w < 0.5 {
 				continue
 			}
-			w /= float32(1 + (xx-x)*(xx-x) + (yy-y)*(yy-y))
+			// The other side of a thin post may be lit otherwise.
+			w *= w * w
+			w *= w
+			d := c.N.Dot(vec.V3{X: f.pos[0][q], Y: f.pos[1][q], Z: f.pos[2][q]}.Sub(here)) * apart
+			w /= float32(1+(xx-x)*(xx-x)+(yy-y)*(yy-y)) * (1 + d*d)
 			if weights += w; own != nil {
 				alone += w * own[q]
 			}
-			a := vec.V3{X: f.albedo[3*q], Y: f.albedo[3*q+1], Z: f.albedo[3*q+2]}
-			sum = sum.Add(a.Mul(a).Scale(w))
-			v = v.Add(vec.V3{X: pic[3*q], Y: pic[3*q+1], Z: pic[3*q+2]}.Mul(a).Scale(w))
+			for k := range ch {
+				a := under[ch*q+k]
+				sum[k] += w * a * a
+				v[k] += w * a * pic[ch*q+k]
+			}
 		}
 	}
-	return vec.V3{X: v.X / max(sum.X, 1e-9), Y: v.Y / max(sum.Y, 1e-9), Z: v.Z / max(sum.Z, 1e-9)}, alone / max(weights, 1e-9), sum != vec.V3{}
+	for k := range v {
+		v[k] /= max(sum[k], 1e-9)
+	}
+	return v, alone / max(weights, 1e-9), weights > 0
 }
 
 // far is how many times as bright as the brightest pixel beside it a pixel may be before

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"willowherb/core/colour"
 	"willowherb/core/film"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
@@ -20,6 +21,7 @@ import (
 type Filter struct {
 	w, h   int
 	albedo []float32
+	grey   []float32 // the luminance of albedo
 	depth  []float32
 	// Normals (nought where nothing is seen) and positions, a row of numbers for
 	// each axis, so that eight neighbours load at once.
@@ -31,31 +33,35 @@ type Filter struct {
 }
 
 // New averages the guide for the view it was rendered with.
-func New(g *film.Guide, v world.Camera) *Filter {
+func New(g *film.Guide, v world.Camera, workers int) *Filter {
 	n := g.W * g.H
-	f := &Filter{w: g.W, h: g.H, albedo: make([]float32, 3*n), depth: make([]float32, n), object: make([]float32, n), source: make([]float32, n), cover: g.Cover}
+	f := &Filter{w: g.W, h: g.H, albedo: make([]float32, 3*n), grey: make([]float32, n), depth: make([]float32, n), object: make([]float32, n), source: make([]float32, n), cover: g.Cover}
 	for k := range 3 {
 		f.normal[k], f.pos[k] = make([]float32, n), make([]float32, n)
 	}
-	for i := range n {
-		x, y := i%g.W, i/g.W
-		f.object[i] = float32(g.Object[i])
-		if f.source[i] = f.object[i]; f.mixed(x, y) {
-			f.source[i] = -1
+	const strip = 4096
+	_ = spread.Over(context.Background(), (n+strip-1)/strip, workers, func(s int) { // which does not end early
+		for i := s * strip; i < min((s+1)*strip, n); i++ {
+			x, y := i%g.W, i/g.W
+			f.object[i] = float32(g.Object[i])
+			if f.source[i] = f.object[i]; f.mixed(x, y) {
+				f.source[i] = -1
+			}
+			c := float32(max(g.Count[y/film.TileSize*film.Tiles(g.W)+x/film.TileSize], 1))
+			for k := range 3 {
+				f.albedo[3*i+k] = g.Albedo[3*i+k]/c + 0.01
+			}
+			f.grey[i] = float32(colour.LuminanceAt(f.albedo, 3*i))
+			q := vec.V3{X: g.Normal[3*i], Y: g.Normal[3*i+1], Z: g.Normal[3*i+2]}.Norm()
+			if d := g.Depth[i] / c; d > 0 && !math.IsInf(float64(d), 0) && q != (vec.V3{}) {
+				f.depth[i] = d
+				// Relative to the eye, which keeps the digits.
+				p := v.Ray(float32(x)+0.5, float32(y)+0.5, g.W, g.H).Scale(d)
+				f.normal[0][i], f.normal[1][i], f.normal[2][i] = q.X, q.Y, q.Z
+				f.pos[0][i], f.pos[1][i], f.pos[2][i] = p.X, p.Y, p.Z
+			}
 		}
-		c := float32(max(g.Count[y/film.TileSize*film.Tiles(g.W)+x/film.TileSize], 1))
-		for k := range 3 {
-			f.albedo[3*i+k] = g.Albedo[3*i+k]/c + 0.01
-		}
-		q := vec.V3{X: g.Normal[3*i], Y: g.Normal[3*i+1], Z: g.Normal[3*i+2]}.Norm()
-		if d := g.Depth[i] / c; d > 0 && !math.IsInf(float64(d), 0) && q != (vec.V3{}) {
-			f.depth[i] = d
-			// Relative to the eye, which keeps the digits.
-			p := v.Ray(float32(x)+0.5, float32(y)+0.5, g.W, g.H).Scale(d)
-			f.normal[0][i], f.normal[1][i], f.normal[2][i] = q.X, q.Y, q.Z
-			f.pos[0][i], f.pos[1][i], f.pos[2][i] = p.X, p.Y, p.Z
-		}
-	}
+	})
 	if slices.Min(g.Count) < film.Dense && g.Cover == nil {
 		f.evenNormals()
 	}
@@ -94,6 +100,22 @@ func (f *Filter) evenNormals() {
 	f.normal = out
 }
 
+// under is what is taken off a picture of so many channels before it is filtered, and given
+// back after: the albedo of what is seen, but for what smooth surfaces show, which has none
+// of theirs (nil).
+func (f *Filter) under(channels int, sharp bool) []float32 {
+	switch {
+	case sharp:
+		return nil
+	case channels == 1:
+		return f.grey
+	}
+	return f.albedo
+}
+
+// channels of a picture: three, or one for luminance.
+func (f *Filter) channels(pic []float32) int { return len(pic) / (f.w * f.h) }
+
 const kernelRadius = 2
 
 var kernel = [kernelRadius + 1]float32{6.0 / 16, 4.0 / 16, 1.0 / 16} // B3 spline
@@ -130,13 +152,15 @@ func (f *Filter) Fill(ctx context.Context, pictures [][]float32, lacks func(x, y
 				}
 			}
 			for _, p := range pictures {
-				for c := range 3 {
+				ch := f.channels(p)
+				under := f.under(ch, false)
+				for c := range ch {
 					var v float32
 					for _, t := range near[:n] {
-						v += t.w * p[3*t.at+c] / f.albedo[3*t.at+c]
+						v += t.w * p[ch*t.at+c] / under[ch*t.at+c]
 					}
 					if n > 0 {
-						p[3*i+c] = v / sum * f.albedo[3*i+c]
+						p[ch*i+c] = v / sum * under[ch*i+c]
 					}
 				}
 			}
@@ -144,12 +168,16 @@ func (f *Filter) Fill(ctx context.Context, pictures [][]float32, lacks func(x, y
 	})
 }
 
-// Noisy is an RGB picture to filter, and in how many levels of doubling step. By, if set,
-// blends the picture's levels instead, pixel by pixel.
+// Noisy is a picture to filter, and in how many levels of doubling step.
 type Noisy struct {
-	RGB    []float32
+	Pic    []float32 // RGB, or luminance alone: one number a pixel
 	Levels int
-	By     *Blend
+	By     *Blend // if set, blends the picture's levels instead, pixel by pixel
+	Sharp  bool   // it is what smooth surfaces show
+	// Weight, the same for all pictures that have one, says how many samples each pixel is
+	// the mean of: it counts for as much (Knutsson and Westin 1993, "Normalized and
+	// Differential Convolution"). nil: all alike.
+	Weight []float32
 }
 
 // Apply filters the pictures in place, all with the same weights. The weights are
@@ -159,49 +187,104 @@ func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error
 	// Those that are filtered widest come first, so that what is done drops out.
 	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
 	return f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c []float32, ch, at int) {
-		from, to := y*f.w, (y+1)*f.w
+		n := f.channels(p.Pic)
+		from, to, under := y*f.w, (y+1)*f.w, f.under(n, p.Sharp)
 		switch {
 		case p.By != nil && level == 0:
 			w := p.By.weights[0]
 			for i := from; i < to; i++ {
-				p.RGB[3*i], p.RGB[3*i+1], p.RGB[3*i+2] = p.RGB[3*i]*w[i], p.RGB[3*i+1]*w[i], p.RGB[3*i+2]*w[i]
+				for k := n * i; k < n*i+n; k++ {
+					p.Pic[k] *= w[i]
+				}
 			}
 		case p.By != nil && level < len(p.By.weights):
 			w := p.By.weights[level]
 			for i := from; i < to; i++ {
-				for k := range 3 {
-					p.RGB[3*i+k] += w[i] * c[i*ch+at+k] * f.albedo[3*i+k]
+				s := w[i] * p.per(c[i*ch])
+				for k := range n {
+					p.Pic[n*i+k] += s * with(under, n*i+k, c[i*ch+at+k])
 				}
 			}
 		case p.By == nil && level == p.Levels && level > 0:
 			for i := from; i < to; i++ {
-				for k := range 3 {
-					p.RGB[3*i+k] = c[i*ch+at+k] * f.albedo[3*i+k]
+				s := p.per(c[i*ch])
+				for k := range n {
+					p.Pic[n*i+k] = s * with(under, n*i+k, c[i*ch+at+k])
 				}
 			}
 		}
 	})
 }
 
+// per is what the first of a pixel's channels makes of the others where they are weighed: their
+// sums are means times their weights, which it has.
+func (p *Noisy) per(weight float32) float32 {
+	switch {
+	case p.Weight == nil:
+		return 1
+	case weight > 0:
+		return 1 / weight
+	}
+	return 0
+}
+
+// with gives a number back what was taken off it.
+func with(under []float32, i int, v float32) float32 {
+	if under == nil {
+		return v
+	}
+	return v * under[i]
+}
+
 // levels filters pictures, the widest first, and calls take for each level, row and
-// picture with the picture's channels, without albedo: those from at of ch at each pixel.
+// picture with the picture's channels, without albedo: those from at of ch at each pixel, to
+// be multiplied by per of the pixel's first.
 func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take func(level, y int, p *Noisy, c []float32, ch, at int)) error {
 	if len(pictures) == 0 {
 		return nil
 	}
 	n := f.w * f.h
-	ch := eights(3 * len(pictures))
+	ats := make([]int, len(pictures)+1)
+	var weight []float32
+	for k := range pictures {
+		if w := pictures[k].Weight; w != nil {
+			weight, ats[0] = w, 1
+		}
+	}
+	for k := range pictures {
+		ats[k+1] = ats[k] + f.channels(pictures[k].Pic)
+	}
+	ch := eights(ats[len(pictures)])
 	a, b := make([]float32, n*ch), make([]float32, n*ch)
 	err := spread.Over(ctx, f.h, workers, func(y int) {
-		for i := y * f.w; i < (y+1)*f.w; i++ {
-			for k, p := range pictures {
-				for c := range 3 {
-					a[i*ch+3*k+c] = p.RGB[3*i+c] / f.albedo[3*i+c]
+		if weight != nil {
+			for i := y * f.w; i < (y+1)*f.w; i++ {
+				a[i*ch] = weight[i]
+			}
+		}
+		for k := range pictures {
+			p := &pictures[k]
+			m := ats[k+1] - ats[k]
+			under := f.under(m, p.Sharp)
+			for i := y * f.w; i < (y+1)*f.w; i++ {
+				to, from := a[i*ch+ats[k]:i*ch+ats[k]+m], p.Pic[m*i:m*i+m]
+				s := float32(1)
+				if p.Weight != nil {
+					s = p.Weight[i]
+				}
+				if under == nil {
+					for c := range to {
+						to[c] = s * from[c]
+					}
+					continue
+				}
+				for c, u := range under[m*i : m*i+m] {
+					to[c] = s * from[c] / u
 				}
 			}
 		}
 		for k := range pictures {
-			take(0, y, &pictures[k], a, ch, 3*k)
+			take(0, y, &pictures[k], a, ch, ats[k])
 		}
 	})
 	for l := 0; l < pictures[0].Levels && err == nil; l++ {
@@ -209,14 +292,14 @@ func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take
 		for more < len(pictures) && pictures[more].Levels > l {
 			more++
 		}
-		err = spread.Over(ctx, f.h, workers, func(y int) { f.row(a, b, y, 1<<l, ch, eights(3*more)) })
+		err = spread.Over(ctx, f.h, workers, func(y int) { f.row(a, b, y, 1<<l, ch, eights(ats[more])) })
 		if err != nil {
 			break
 		}
 		a, b = b, a
 		err = spread.Over(ctx, f.h, workers, func(y int) {
 			for k := range pictures[:more] {
-				take(l+1, y, &pictures[k], a, ch, 3*k)
+				take(l+1, y, &pictures[k], a, ch, ats[k])
 			}
 		})
 	}

@@ -29,7 +29,7 @@ func passed(t testing.TB, samples int, sparse bool, lights ...*light.Light) *pat
 
 func TestFilterIsLinearAndKeepsFlatLight(t *testing.T) {
 	p := passed(t, 4, false, scenetest.Lamps()...)
-	f := New(p.Guide, scenetest.Inside)
+	f := New(p.Guide, scenetest.Inside, 2)
 	a, b, sum := make([]float32, 3*wide*high), make([]float32, 3*wide*high), make([]float32, 3*wide*high)
 	p.Layers[0].Average(film.Bounced, vec.Splat(1), a)
 	p.Layers[1].Average(film.Bounced, vec.Splat(1), b)
@@ -37,7 +37,7 @@ func TestFilterIsLinearAndKeepsFlatLight(t *testing.T) {
 		sum[i] = 3*a[i] + 5*b[i]
 	}
 	flat := append([]float32(nil), f.albedo...)
-	require.NoError(t, f.Apply(context.Background(), []Noisy{{a, 3, nil}, {b, 3, nil}, {sum, 3, nil}, {flat, 3, nil}}, 2))
+	require.NoError(t, f.Apply(context.Background(), []Noisy{{Pic: a, Levels: 3}, {Pic: b, Levels: 3}, {Pic: sum, Levels: 3}, {Pic: flat, Levels: 3}}, 2))
 	for i := range sum {
 		require.InDelta(t, 3*a[i]+5*b[i], sum[i], 1e-3*float64(sum[i])+1e-6)
 		require.InDelta(t, f.albedo[i], flat[i], 1e-4)
@@ -48,7 +48,7 @@ func TestFilterIsLinearAndKeepsFlatLight(t *testing.T) {
 // a wall whose normal map met a few odd places is filtered as one.
 func TestFilterLevelsAndOddNormals(t *testing.T) {
 	p := passed(t, 2, false, scenetest.Lamps()...)
-	f := New(p.Guide, scenetest.Inside)
+	f := New(p.Guide, scenetest.Inside, 2)
 	pic := func(i int) []float32 {
 		out := make([]float32, 3*wide*high)
 		p.Layers[i].Average(film.Bounced, vec.Splat(1), out)
@@ -56,10 +56,10 @@ func TestFilterLevelsAndOddNormals(t *testing.T) {
 	}
 	ctx := context.Background()
 	a, b, c := pic(0), pic(1), pic(2)
-	require.NoError(t, f.Apply(ctx, []Noisy{{a, 1, nil}, {b, 4, nil}, {c, 0, nil}}, 2))
+	require.NoError(t, f.Apply(ctx, []Noisy{{Pic: a, Levels: 1}, {Pic: b, Levels: 4}, {Pic: c, Levels: 0}}, 2))
 	alone, four := pic(0), pic(1)
-	require.NoError(t, f.Apply(ctx, []Noisy{{alone, 1, nil}}, 1))
-	require.NoError(t, f.Apply(ctx, []Noisy{{four, 4, nil}}, 1))
+	require.NoError(t, f.Apply(ctx, []Noisy{{Pic: alone, Levels: 1}}, 1))
+	require.NoError(t, f.Apply(ctx, []Noisy{{Pic: four, Levels: 4}}, 1))
 	require.True(t, slices.Equal(alone, a))
 	require.True(t, slices.Equal(four, b))
 	require.True(t, slices.Equal(pic(2), c))
@@ -70,7 +70,7 @@ func TestFilterLevelsAndOddNormals(t *testing.T) {
 	}
 	dark := pic(0)
 	dark[odd], dark[odd+1], dark[odd+2] = 0, 0, 0
-	require.NoError(t, New(p.Guide, scenetest.Inside).Apply(ctx, []Noisy{{dark, 2, nil}}, 2))
+	require.NoError(t, New(p.Guide, scenetest.Inside, 2).Apply(ctx, []Noisy{{Pic: dark, Levels: 2}}, 2))
 	require.Positive(t, dark[odd])
 }
 
@@ -79,7 +79,7 @@ func TestGapsAreFilled(t *testing.T) {
 	p := passed(t, 2, true, scenetest.Lamps()[0])
 	y := p.Layers[0]
 	require.True(t, y.Gaps())
-	f := New(p.Guide, scenetest.Inside)
+	f := New(p.Guide, scenetest.Inside, 2)
 	even, lacking := append([]float32(nil), f.albedo...), 0
 	for i := range 48 * 40 {
 		if y.Lacks(i%wide, i/wide) {

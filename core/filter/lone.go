@@ -21,31 +21,52 @@ const (
 // Lone bounds single pixels that one half of the samples alone has found far brighter than
 // their surroundings. What is so rare would be a speck, and spread wide by the filter a
 // patch, long before it is a part of the picture; more samples find it in both halves, and
-// it stays. The picture is given as the mean of its halves and half their difference; what is
-// taken is added to lost, as luminance, unless that is nil.
-func (f *Filter) Lone(ctx context.Context, mean, diff, lost []float32, workers int) error {
-	// Without albedo: a white spot is no find.
-	part := func(pic []float32, i int) float32 {
-		return float32(colour.LuminanceAt(pic, 3*i) / colour.LuminanceAt(f.albedo, 3*i))
+// it stays. Pixels with more samples than those around count for more, and are bounded
+// sooner. p is the mean of the halves, in RGB, and diff half their difference, as luminance;
+// what is taken is added to lost, as luminance, unless that is nil.
+func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, workers int) error {
+	mean, grey := p.Pic, f.under(1, p.Sharp)
+	off := func(i int, v float32) float32 { // without albedo: a white spot is no find
+		if grey == nil {
+			return v
+		}
+		return v / grey[i]
 	}
-	surroundings := make([]float32, f.w*f.h)
+	part := func(i int) float32 { return off(i, float32(colour.LuminanceAt(mean, 3*i))) }
+	weight := func(i int) float32 {
+		if p.Weight == nil {
+			return 1
+		}
+		return p.Weight[i]
+	}
+	found, some := make([]float32, f.w*f.h), make([]float32, f.w*f.h)
 	err := spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
-			surroundings[i] = max(part(mean, i), 0)
+			if n := weight(i); n > 0 {
+				found[i], some[i] = n*max(part(i), 0), 1
+			}
 		}
 	})
-	if err != nil {
-		return err
+	if err == nil {
+		err = box(ctx, found, f.w, nearby, workers)
 	}
-	if err = box(ctx, surroundings, f.w, nearby, workers); err != nil {
+	if err == nil {
+		err = box(ctx, some, f.w, nearby, workers)
+	}
+	if err != nil {
 		return err
 	}
 	across := func(at, n int) int { return min(at+nearby, n-1) - max(at-nearby, 0) + 1 }
 	return spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
-			l, d := part(mean, i), part(diff, i)
-			many := float32(across(y, f.h) * across(i-y*f.w, f.w))
-			keep := max(lone*(surroundings[i]-l/many), l-max(d, -d), 0)
+			l, d, n := part(i), off(i, diff[i]), weight(i)
+			if n == 0 {
+				continue
+			}
+			pixels := float32(across(y, f.h) * across(i-y*f.w, f.w))
+			// The mean of the others' sums, of those that have any.
+			others := max(found[i]-n*l/pixels, 0) / some[i]
+			keep := max(lone*others/n, l-max(d, -d), 0)
 			if l <= keep {
 				continue
 			}
@@ -54,8 +75,8 @@ func (f *Filter) Lone(ctx context.Context, mean, diff, lost []float32, workers i
 			}
 			for k := 3 * i; k < 3*i+3; k++ {
 				mean[k] *= keep / l
-				diff[k] *= keep / l
 			}
+			diff[i] *= keep / l
 		}
 	})
 }

@@ -15,12 +15,12 @@ import (
 func TestLonePixels(t *testing.T) {
 	const w, h = 40, 30
 	f := plain(w, h)
-	mean, diff, lost := make([]float32, 3*w*h), make([]float32, 3*w*h), make([]float32, w*h)
+	mean, diff, lost := make([]float32, 3*w*h), make([]float32, w*h), make([]float32, w*h)
 	put := func(x, y int, a, b float32) {
 		for k := range 3 {
-			i := 3*(y*w+x) + k
-			mean[i], diff[i] = (a+b)/2, (a-b)/2
+			mean[3*(y*w+x)+k] = (a + b) / 2
 		}
+		diff[y*w+x] = (a - b) / 2
 	}
 	for i := range w * h {
 		put(i%w, i/w, 1, 1)
@@ -31,7 +31,7 @@ func TestLonePixels(t *testing.T) {
 	put(10, 12, 4000, 0)
 	put(0, 0, 0, 4000)
 	put(10, 24, 4000, 3800)
-	require.NoError(t, f.Lone(context.Background(), mean, diff, lost, 2))
+	require.NoError(t, f.Lone(context.Background(), Noisy{Pic: mean}, diff, lost, 2))
 	at := func(x, y int) float32 { return mean[3*(y*w+x)] }
 	// The others in the 15 by 15 around have 1 each.
 	require.InDelta(t, 25*224.0/225, at(10, 12), 0.1)
@@ -41,7 +41,7 @@ func TestLonePixels(t *testing.T) {
 	require.Equal(t, float32(95), at(35, 5))
 	require.InDelta(t, 2000-25, lost[12*w+10], 1)
 	require.InDelta(t, 100, lost[24*w+10], 1)
-	require.InDelta(t, at(10, 12), diff[3*(12*w+10)], 0.1, "it stays as uncertain as it was")
+	require.InDelta(t, at(10, 12), diff[12*w+10], 0.1, "it stays as uncertain as it was")
 }
 
 // What lone pixels have lost is part of the error that is told: spread over those around,
@@ -49,7 +49,7 @@ func TestLonePixels(t *testing.T) {
 func TestErrorTellsWhatIsMissing(t *testing.T) {
 	const w, h = 64, 64
 	n := 3 * w * h
-	p := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), w, make([]float32, w*h), nil}
+	p := &Finished{make([]float32, n), make([]float32, n/3), make([]float32, n), make([]float32, n/3), w, make([]float32, w*h), nil}
 	for i := range p.RGB {
 		p.RGB[i], p.narrow[i] = 0.2, 0.2
 	}
@@ -90,10 +90,10 @@ func TestBlackNeighboursTellLittle(t *testing.T) {
 			}
 		}
 	}
-	c := film.Cell{N: vec.V3{Z: 1}}
+	c := film.Cell{N: vec.V3{Z: 1}, Dist: f.depth[8*w+8]}
 	v, _, ok := f.like(8, 8, &c, pic, nil)
 	require.True(t, ok)
-	require.InEpsilon(t, 2, v.X, 0.05)
+	require.InEpsilon(t, 2, v[0], 0.05)
 }
 
 // A pixel of two surfaces, a quarter and three quarters of 32 rays: what is told of the error
@@ -113,7 +113,7 @@ func TestErrorTellsUncertainShares(t *testing.T) {
 	want := math.Sqrt(0.25*0.75) / math.Pow(32, 0.75)
 	require.InEpsilon(t, want, shares[0], 1e-4)
 	n := 3 * w * h
-	p := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), w, make([]float32, w*h), shares}
+	p := &Finished{make([]float32, n), make([]float32, n/3), make([]float32, n), make([]float32, n/3), w, make([]float32, w*h), shares}
 	for i := range p.RGB {
 		if i/3%2 == 0 {
 			p.RGB[i], p.narrow[i] = 0.6, 0.6
@@ -127,7 +127,7 @@ func TestErrorTellsUncertainShares(t *testing.T) {
 func TestErrorBetweenDarkAndBright(t *testing.T) {
 	const w, h = 8, 8
 	n := 3 * w * h
-	p := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), w, make([]float32, w*h), make([]float32, w*h)}
+	p := &Finished{make([]float32, n), make([]float32, n/3), make([]float32, n), make([]float32, n/3), w, make([]float32, w*h), make([]float32, w*h)}
 	for i := range p.RGB {
 		p.RGB[i], p.narrow[i] = 9, 1
 	}

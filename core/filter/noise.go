@@ -2,42 +2,50 @@ package filter
 
 import (
 	"context"
+	"maps"
 	"math"
 	"slices"
 
 	"willowherb/core/colour"
 	"willowherb/core/film"
+	"willowherb/core/spread"
 	"willowherb/core/vec"
 )
 
 // Sums are a picture's light, added up by how widely its parts are filtered.
 type Sums struct {
 	w, h  int
-	parts map[int]*halves
+	parts map[part]*halves
 	// Chosen has the levels of the filter weighed pixel by pixel; the widths then bound
 	// them.
 	Chosen bool
-	// Lacks tells the pixels that have no sample of what is soft, which have it from their
-	// neighbours; nil: none.
-	Lacks func(x, y int) bool
+	// Paths is how many samples a pixel has of what is soft, for Chosen: it counts for as much
+	// in the filter; nil: all have as many.
+	Paths func(x, y int) int
 }
 
-// halves are RGB pictures: the mean of the two halves, and half their difference.
+// part is what is filtered alike.
+type part struct {
+	width int
+	sharp bool
+}
+
+// halves are the mean of the two halves (RGB), and half their difference (luminance).
 type halves struct{ mean, diff []float32 }
 
 // NewSums begins a picture of w by h.
-func NewSums(w, h int) *Sums { return &Sums{w: w, h: h, parts: map[int]*halves{}} }
+func NewSums(w, h int) *Sums { return &Sums{w: w, h: h, parts: map[part]*halves{}} }
 
 // Add adds a light's layers at a gain, each kind filtered as widely as it says.
 func (s *Sums) Add(l *film.Layers, gain vec.V3, widths Widths) {
 	for k := range film.Kinds {
-		p := s.parts[widths[k]]
+		is := part{widths[k], widths.Sharp(k)}
+		p := s.parts[is]
 		if p == nil {
-			p = &halves{make([]float32, 3*s.w*s.h), make([]float32, 3*s.w*s.h)}
-			s.parts[widths[k]] = p
+			p = &halves{make([]float32, 3*s.w*s.h), make([]float32, s.w*s.h)}
+			s.parts[is] = p
 		}
-		l.Average(k, gain, p.mean)
-		l.HalfDifference(k, gain, p.diff)
+		l.AddTo(k, gain, p.mean, p.diff)
 	}
 }
 
@@ -56,7 +64,7 @@ func (s *Sums) Join(o *Sums) {
 // Finished is a picture with what is known of its error.
 type Finished struct {
 	RGB []float32 // scene-linear, cd/m2
-	// Half the difference of the halves, filtered alike.
+	// Half the difference of the halves, as luminance, filtered alike.
 	diff []float32
 	// The same two, but filtered in one level where they are filtered at all: noisier,
 	// and nearly without bias.
@@ -69,33 +77,33 @@ type Finished struct {
 
 // Finish filters the picture. A nil filter leaves it as it is.
 func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, error) {
-	n := 3 * s.w * s.h
-	out := &Finished{make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n), s.w, make([]float32, n/3), nil}
+	n := s.w * s.h
+	out := &Finished{make([]float32, 3*n), make([]float32, n), make([]float32, 3*n), make([]float32, n), s.w, make([]float32, n), nil}
 	if f != nil {
 		out.shares = f.shares()
 	}
-	var widths []int
-	for w := range s.parts {
-		widths = append(widths, w)
-	}
-	slices.Sort(widths) // so that rounding is the same every time
+	parts := slices.SortedFunc(maps.Keys(s.parts), func(a, b part) int { // so that rounding is the same every time
+		if a.width == b.width && a.sharp {
+			return 1
+		}
+		return a.width - b.width
+	})
 	var wide []Noisy
 	var narrow []*halves
 	var groups []*group
-	for _, w := range widths {
-		p, q := s.parts[w], s.parts[w]
+	for _, is := range parts {
+		p, w := s.parts[is], is.width
+		q := p
 		if s.Chosen && f != nil && w > 0 {
-			g := &group{mean: p.mean, diff: p.diff, last: w}
-			if s.Lacks != nil && w > soft {
-				if err := f.Fill(ctx, [][]float32{p.mean, p.diff}, s.Lacks, workers); err != nil {
-					return nil, err
-				}
+			g := &group{mean: p.mean, diff: p.diff, last: w, sharp: is.sharp}
+			if s.Paths != nil && w > soft {
+				g.weight = s.weights()
 			}
 			lost := out.lost
-			if w < soft {
+			if is.sharp {
 				lost = nil // glints of smooth surfaces belong to nothing wide
 			}
-			if err := f.Lone(ctx, p.mean, p.diff, lost, workers); err != nil {
+			if err := f.Lone(ctx, Noisy{Pic: p.mean, Sharp: is.sharp, Weight: g.weight}, p.diff, lost, workers); err != nil {
 				return nil, err
 			}
 			groups = append(groups, g)
@@ -103,15 +111,15 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 			continue
 		}
 		if f != nil && w > 0 {
-			wide = append(wide, Noisy{RGB: p.mean, Levels: w}, Noisy{RGB: p.diff, Levels: w})
+			wide = append(wide, Noisy{Pic: p.mean, Levels: w, Sharp: is.sharp}, Noisy{Pic: p.diff, Levels: w, Sharp: is.sharp})
 		}
 		if f != nil && w > 1 {
 			q = &halves{slices.Clone(p.mean), slices.Clone(p.diff)}
-			wide = append(wide, Noisy{RGB: q.mean, Levels: 1}, Noisy{RGB: q.diff, Levels: 1})
+			wide = append(wide, Noisy{Pic: q.mean, Levels: 1, Sharp: is.sharp}, Noisy{Pic: q.diff, Levels: 1, Sharp: is.sharp})
 		}
 		narrow = append(narrow, q)
 	}
-	if err := s.choose(ctx, f, groups, widths, narrow, workers); err != nil {
+	if err := s.choose(ctx, f, groups, parts, narrow, workers); err != nil {
 		return nil, err
 	}
 	if len(wide) > 0 {
@@ -119,9 +127,9 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 			return nil, err
 		}
 	}
-	for i, w := range widths {
-		add(out.RGB, s.parts[w].mean)
-		add(out.diff, s.parts[w].diff)
+	for i, is := range parts {
+		add(out.RGB, s.parts[is].mean)
+		add(out.diff, s.parts[is].diff)
 		add(out.narrow, narrow[i].mean)
 		add(out.narrowDiff, narrow[i].diff)
 	}
@@ -129,8 +137,17 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	return out, nil
 }
 
+// weights are Paths of all pixels.
+func (s *Sums) weights() []float32 {
+	out := make([]float32, s.w*s.h)
+	for i := range out {
+		out[i] = float32(s.Paths(i%s.w, i/s.w))
+	}
+	return out
+}
+
 // choose blends the groups, and keeps their first levels as the narrow ones.
-func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, widths []int, narrow []*halves, workers int) error {
+func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, parts []part, narrow []*halves, workers int) error {
 	if len(groups) == 0 {
 		return nil
 	}
@@ -142,16 +159,17 @@ func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, widths []
 		if err := g.blended(ctx, p.mean, p.diff, workers); err != nil {
 			return err
 		}
-		for k, pic := range [2][]float32{p.mean, p.diff} {
-			if err := f.Edges(ctx, g.at[0][k], pic, g.weights[0], g.last > soft, workers); err != nil {
+		for _, pic := range [2][2][]float32{{g.mid[0], p.mean}, {g.half[0], p.diff}} {
+			if err := f.Edges(ctx, pic[0], pic[1], g.weights[0], g.last > soft, workers); err != nil {
 				return err
 			}
 		}
 		if err := f.Specks(ctx, p.mean, workers); err != nil {
 			return err
 		}
-		s.parts[g.last] = p
-		narrow[slices.Index(widths, g.last)] = &halves{g.at[1][0], g.at[1][1]}
+		is := part{g.last, g.sharp}
+		s.parts[is] = p
+		narrow[slices.Index(parts, is)] = &halves{g.mid[1], g.half[1]}
 	}
 	return nil
 }
@@ -179,7 +197,7 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 	n := len(p.RGB) / 3
 	lost := p.missing(develop)
 	for i := 0; i < 3*n; i += 3 {
-		l, d := colour.LuminanceAt(p.RGB, i), colour.LuminanceAt(p.diff, i)
+		l, d := colour.LuminanceAt(p.RGB, i), float64(p.diff[i/3])
 		e := develop(l) - develop(l-math.Abs(d))
 		sum += e * e
 		if p.shares != nil && p.shares[i/3] > 0 {
@@ -190,7 +208,7 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 			s := slope(develop, l)
 			bias += min(s*s*float64(lost[i/3])*float64(lost[i/3]), 1)
 		}
-		if g, h := colour.LuminanceAt(p.narrow, i), colour.LuminanceAt(p.narrowDiff, i); g != l || h != d {
+		if g, h := colour.LuminanceAt(p.narrow, i), float64(p.narrowDiff[i/3]); g != l || h != d {
 			s := slope(develop, l)
 			if p.shares != nil { // with little noise, for which it would say too much
 				s = between(develop, l, max(g, 0))
@@ -246,20 +264,26 @@ func (p *Finished) missing(develop func(float64) float64) []float32 {
 }
 
 // Slopes is, for each pixel of a picture w wide, how steeply the display shows a change of
-// luminance, at the mean of the pixel and those around it.
-func Slopes(pic []float32, w int, show func(float64) float64) []float32 {
+// luminance, at the mean of the pixel and those around it. Of what is brighter than white no
+// more than white counts: few samples find what is rare far too bright, and it would hide
+// what is around it.
+func Slopes(ctx context.Context, pic []float32, w int, show func(float64) float64, workers int) ([]float32, error) {
 	n := len(pic) / 3
 	h := n / max(w, 1)
+	white := White(show)
 	sums := make([]float32, n) // along rows
-	for y := range h {
+	err := spread.Over(ctx, h, workers, func(y int) {
 		for x := range w {
 			for xx := max(x-1, 0); xx <= min(x+1, w-1); xx++ {
-				sums[y*w+x] += float32(colour.LuminanceAt(pic, 3*(y*w+xx)))
+				sums[y*w+x] += float32(min(colour.LuminanceAt(pic, 3*(y*w+xx)), white))
 			}
 		}
+	})
+	if err != nil {
+		return nil, err
 	}
 	out := make([]float32, n)
-	for y := range h {
+	return out, spread.Over(ctx, h, workers, func(y int) {
 		for x := range w {
 			var sum float64
 			for yy := max(y-1, 0); yy <= min(y+1, h-1); yy++ {
@@ -268,8 +292,7 @@ func Slopes(pic []float32, w int, show func(float64) float64) []float32 {
 			many := (min(x+1, w-1) - max(x-1, 0) + 1) * (min(y+1, h-1) - max(y-1, 0) + 1)
 			out[y*w+x] = float32(slope(show, sum/float64(many)))
 		}
-	}
-	return out
+	})
 }
 
 // slope of the curve at a luminance.

@@ -5,6 +5,19 @@ import "willowherb/core/film"
 // Widths is in how many levels each kind of a layer is filtered; 0: not at all.
 type Widths [film.Kinds]int
 
+// Sharp reports whether a kind is filtered as what smooth surfaces show, which has none of
+// their albedo; what is filtered as widely as the soft kind that it belongs to goes with that.
+func (w Widths) Sharp(k film.Kind) bool {
+	switch k {
+	case film.Reflected:
+		return true
+	case film.DirectSharp, film.BouncedSharp:
+		soft, _ := k.Softly()
+		return w[k] != w[soft]
+	}
+	return false
+}
+
 // few is the number of samples under which everything is filtered.
 const few = 4
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 
+	"willowherb/core/colour"
 	"willowherb/core/film"
 	"willowherb/core/spread"
 	"willowherb/core/surface"
@@ -179,7 +180,7 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 			if many > most {
 				best, most = c, many
 			}
-			out.Cells = append(out.Cells, film.Cell{First: uint32(from), Hits: uint16(many), Share: float32(many) / float32(n), Object: met[first[c]].object, N: met[first[c]].n})
+			out.Cells = append(out.Cells, film.Cell{First: uint32(from), Hits: uint16(many), Share: float32(many) / float32(n), Object: met[first[c]].object, Dist: met[first[c]].dist, N: met[first[c]].n})
 		}
 		if w.Guide != nil {
 			w.guideBy(x, y, out.Cells[len(out.Cells)-cells:], best, out)
@@ -363,10 +364,14 @@ func (w *painter) askAgain(t int) {
 		if !w.on[i] || lit == nil || lit.Sum[0] == nil {
 			continue
 		}
+		faint := float32(0)
+		if w.Faint != nil {
+			faint = w.Faint[i]
+		}
 		var found [side * side]bool
 		for p := range found {
 			for c := int(cover.First[p]); c < int(cover.First[p+1]) && !found[p]; c++ {
-				found[p] = lit.Sum[0][3*c] > 0 || lit.Sum[0][3*c+1] > 0 || lit.Sum[0][3*c+2] > 0
+				found[p] = float32(colour.LuminanceAt(lit.Sum[0], 3*c)) > faint
 			}
 		}
 		near[i] = make([]bool, len(cover.Cells))

@@ -124,9 +124,8 @@ func TestSeenShining(t *testing.T) {
 	require.Equal(t, p.Layers[0].Shown, late.Layers[0].Shown, "shown once")
 }
 
-// What is rarely found, the sky through a hole, is not darker for it that more samples go
-// where light was found. 15 %: chance, and what later rounds learn of earlier ones.
-func TestRareLightKeepsItsMean(t *testing.T) {
+// holed is a room with a hole in its roof, seen from within, under an even sky.
+func holed(t testing.TB) (*world.World, world.Camera, []*light.Light) {
 	g := scenetest.New()
 	v := func(x, y, z float32) vec.V3 { return vec.V3{X: x, Y: y, Z: z} }
 	g.Floor(3)
@@ -139,8 +138,14 @@ func TestRareLightKeepsItsMean(t *testing.T) {
 	}
 	dome := &light.Light{ID: 4, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff}
 	dome.Prepare()
-	w, cam := g.World(t), world.Camera{Eye: v(0, 1.8, 2.5), Aim: v(0, -0.6, -1), Up: v(0, 1, 0), FovY: 1}
-	plain := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 3, Lights: []*light.Light{dome}, Layers: layers(1)}
+	return g.World(t), world.Camera{Eye: v(0, 1.8, 2.5), Aim: v(0, -0.6, -1), Up: v(0, 1, 0), FovY: 1}, []*light.Light{dome}
+}
+
+// What is rarely found, the sky through a hole, is not darker for it that more samples go
+// where light was found. 15 %: chance, and what later rounds learn of earlier ones.
+func TestRareLightKeepsItsMean(t *testing.T) {
+	w, cam, dome := holed(t)
+	plain := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 3, Lights: dome, Layers: layers(1)}
 	run(t, plain, 256, 2)
 	p := &Pass{World: w, Camera: cam, W: 48, H: 40, Seed: 5, Lights: plain.Lights, Layers: layers(1)}
 	_, err := p.MakeCover(context.Background(), Rays{Each: 8, Edges: 16}, 2)
@@ -204,4 +209,28 @@ func TestSpend(t *testing.T) {
 	cancel()
 	_, err = p.Spend(ctx, worth, 100, 2)
 	require.ErrorIs(t, err, context.Canceled)
+}
+
+// What is too faint to be seen is not asked for twice; what is not is as it was.
+func TestFaintIsNotAskedTwice(t *testing.T) {
+	w := furnished(t)
+	taken := func(faint ...float32) (n [3]int, layers []*film.Layers) {
+		p := coveredPass(t, w, lamps(), Rays{Each: 4, Edges: 16})
+		p.Faint = faint
+		run(t, p, 2, 2)
+		for i, l := range p.Layers {
+			for _, lit := range l.Lit {
+				for _, k := range lit.Taken {
+					n[i] += int(k)
+				}
+			}
+		}
+		return n, p.Layers
+	}
+	all, whole := taken()
+	some, part := taken(0, 1e9, 0)
+	require.Equal(t, whole[0].Lit, part[0].Lit)
+	require.Equal(t, whole[2].Lit, part[2].Lit)
+	require.Less(t, some[1], all[1]*9/10, "but at the edges of tiles")
+	require.InEpsilon(t, whole[1].Mean(film.Direct).Y, part[1].Mean(film.Direct).Y, 0.05)
 }

@@ -36,6 +36,9 @@ type Pass struct {
 	// no bound. What is rare and far brighter than what is shown as white would need more
 	// samples than there are.
 	Most float32
+	// Faint is, for each light, the luminance up to which what it gives to a pixel is not worth
+	// a second look; nil: 0 for all.
+	Faint []float32
 	// Few, with Merged, bounds the shadow rays at each vertex: that many lights are
 	// chosen by what they would give unshadowed (resampled importance sampling,
 	// Talbot et al. 2005). Unbiased; 0 asks for all.

@@ -35,7 +35,18 @@ func (p *Pass) Spend(ctx context.Context, worth Worth, samples, workers int) (in
 	if err != nil {
 		return 0, err
 	}
-	scale, err := p.scale(ctx, scores, samples, workers)
+	scale, err := p.upTo(ctx, samples, workers, func(t int, scale float32) (n int) {
+		for i := range scores {
+			taken := []uint16(nil)
+			if scores[i][t] != nil {
+				taken = p.Layers[i].Lit[t].Taken
+			}
+			for c, s := range scores[i][t] {
+				n += due(s, scale, taken[c])
+			}
+		}
+		return n
+	})
 	if err != nil {
 		return 0, err
 	}
@@ -74,25 +85,16 @@ func due(score, scale float32, n uint16) int {
 	return min(int(want), growth*int(n)+growth, math.MaxUint16/2-int(n))
 }
 
-// scale finds what scores are multiplied by so that about so many samples are due.
-func (p *Pass) scale(ctx context.Context, scores [][][]float32, samples, workers int) (float32, error) {
+// upTo finds what scores are multiplied by so that about so many samples are due; of is how
+// many are in a tile.
+func (p *Pass) upTo(ctx context.Context, samples, workers int, of func(tile int, scale float32) int) (float32, error) {
 	lo, hi := -20.0, 60.0 // as powers of two
 	for range 14 {
 		mid := (lo + hi) / 2
 		scale := float32(math.Exp2(mid))
 		var sum atomic.Int64
 		err := spread.Over(ctx, len(p.Layers[0].Count), workers, func(t int) {
-			n := 0
-			for i := range scores {
-				taken := []uint16(nil)
-				if scores[i][t] != nil {
-					taken = p.Layers[i].Lit[t].Taken
-				}
-				for c, s := range scores[i][t] {
-					n += due(s, scale, taken[c])
-				}
-			}
-			sum.Add(int64(n))
+			sum.Add(int64(of(t, scale)))
 		})
 		if err != nil {
 			return 0, err

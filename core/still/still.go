@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"willowherb/core/cache"
+	"willowherb/core/colour"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/filter"
@@ -100,8 +101,8 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	if paths == nil {
 		paths = p.Layers[0]
 	}
-	if paths.Cover != nil && paths.Gaps() {
-		sums.Lacks = paths.Lacks
+	if paths.Cover != nil {
+		sums.Paths = paths.Paths
 	}
 	// Some lamps each, and in the same order always: sums are rounded alike.
 	const parts = 4
@@ -127,7 +128,7 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	}
 	var f *filter.Filter
 	if !o.Raw {
-		f = filter.New(p.Guide, o.View)
+		f = filter.New(p.Guide, o.View, o.Workers)
 	}
 	pic, err := sums.Finish(ctx, f, o.Workers)
 	if err != nil {
@@ -152,11 +153,17 @@ func (o *Order) widths(shows bool, samples int) filter.Widths {
 	return filter.Widest(shows)
 }
 
+// short is how much time is too little for what only long ones gain by.
+const short = 15 * time.Second
+
 // prepare fills the light cache as far as the pass needs it.
 func (o *Order) prepare(ctx context.Context, p *path.Pass, shining []*lamps.Lamp) error {
 	c := cache.New(o.World, o.Workers)
+	if o.Left != nil && o.Left() < short {
+		c.Coarse(0.5)
+	}
 	r := c.Reach()
-	if err := p.Touch(ctx, r, 2, o.Workers); err != nil {
+	if err := p.Touch(ctx, r, 3, o.Workers); err != nil {
 		return err
 	}
 	if err := c.Fill(ctx, r, o.Workers); err != nil {
@@ -183,8 +190,8 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 	rays := path.Rays{Each: 8, Edges: 32}
 	switch {
 	case o.Left == nil:
-	case begin < 15*time.Second:
-		rays = path.Rays{Each: 4, Edges: 20}
+	case begin < short:
+		rays = path.Rays{Each: 3, Edges: 20}
 	case begin > 45*time.Second:
 		rays = path.Rays{Each: 16, Edges: 96}
 	}
@@ -192,11 +199,12 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 	if err != nil {
 		return 0, err
 	}
-	// Finishing takes about as long as eight camera rays a pixel.
-	finish := (begin - o.left()) * 8 / time.Duration(rays.Each+1)
+	// Finishing takes about as long as five camera rays a pixel.
+	finish := (begin - o.left()) * 5 / time.Duration(rays.Each+1)
 	if err = o.prepare(ctx, p, shining); err != nil {
 		return 0, err
 	}
+	p.Faint = o.faint(shining)
 	paths := p
 	if !o.Layers {
 		// What is not asked for by light is not kept by light.
@@ -214,40 +222,87 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 		q.Layers = []*film.Layers{o.rest}
 		paths = &q
 	}
-	var tookPaths, tookSpend time.Duration
-	budget := o.W * o.H
+	at := o.left()
+	if err = paths.Run(ctx, 2, o.Workers); err != nil {
+		return 0, err
+	}
+	round := at - o.left()
+	if paths != p {
+		if err = p.Run(ctx, 2, o.Workers); err != nil {
+			return 2, err
+		}
+	}
+	more := []*pace{
+		{least: o.W * o.H / 5, share: 10, take: func(w path.Worth, n int) (int, error) {
+			if paths != p {
+				w.Gains = []vec.V3{vec.Splat(1)}
+			}
+			return paths.Dwell(ctx, w, n, o.Workers)
+		}},
+		{least: o.W * o.H / 3, share: 5, take: func(w path.Worth, n int) (int, error) { return p.Spend(ctx, w, n, o.Workers) }},
+	}
 	enough := min(2*o.Samples, math.MaxUint16-1) // films count so far
 	for n = 2; ; n += 2 {
-		at := o.left()
-		if err = paths.Run(ctx, n, o.Workers); err != nil {
-			return n, err
-		}
-		tookPaths = at - o.left()
-		if paths != p && n == 2 {
-			if err = p.Run(ctx, n, o.Workers); err != nil {
+		for _, m := range more {
+			m.each = max(m.each, round.Seconds()/float64(o.W*o.H)/4)
+			many, ok := m.many(o, finish)
+			if !ok {
+				return n, nil
+			}
+			at := o.left()
+			w, err := o.worth(ctx, p, shining)
+			if err != nil {
 				return n, err
 			}
+			if many, err = m.take(w, many); err != nil {
+				return n, err
+			}
+			m.each = (at - o.left()).Seconds() / float64(max(many, 1))
 		}
-		at = o.left()
-		if o.Left != nil && at < finish+tookSpend/2 {
-			return n, nil
-		}
-		if o.Left != nil && tookSpend > 0 {
-			// As much for what is asked as for paths, and no more than there is time for.
-			rate := float64(budget) / tookSpend.Seconds()
-			budget = int(rate * min(max(tookPaths.Seconds()*1.5, (at-finish).Seconds()/6), (at-finish).Seconds()))
-		}
-		if _, err = p.Spend(ctx, o.worth(p, shining), budget, o.Workers); err != nil {
-			return n, err
-		}
-		tookSpend = at - o.left()
 		if o.Progress != nil {
 			o.Progress(n / 2)
 		}
-		if n >= enough || o.Left != nil && o.left() < finish+tookPaths {
+		if n >= enough || o.Left != nil && o.left() < finish+round {
 			return n, nil
 		}
+		if err = paths.Run(ctx, n+2, o.Workers); err != nil {
+			return n, err
+		}
 	}
+}
+
+// pace is how much of something is taken at a time.
+type pace struct {
+	least int     // samples
+	share int     // of the time that is left, one part of so many
+	each  float64 // seconds that one sample took, with what decides on it
+	take  func(w path.Worth, samples int) (int, error)
+}
+
+// many is how many samples to take now; false where there is no time for any.
+func (m *pace) many(o *Order, finish time.Duration) (int, bool) {
+	if o.Left == nil {
+		return 2 * m.least, true
+	}
+	left := (o.left() - finish).Seconds()
+	n := max(float64(m.least), left/float64(m.share)/m.each)
+	n = min(n, left/m.each)
+	return int(n), n >= float64(m.least)/2
+}
+
+// faint is path.Pass.Faint: under what the display tells from black.
+func (o *Order) faint(shining []*lamps.Lamp) (out []float32) {
+	if o.Display == nil {
+		return nil
+	}
+	least := 1e-9
+	for o.Display(least) < o.Display(0)+0.01 && least < 1e9 {
+		least *= 1.2
+	}
+	for _, l := range shining {
+		out = append(out, float32(least/max(colour.LuminanceOf(l.Gain()), 1e-20)))
+	}
+	return out
 }
 
 // most is a luminance far beyond what is shown as white; 0 where that is not known.
@@ -269,26 +324,41 @@ func (o *Order) left() time.Duration {
 }
 
 // worth judges errors by the picture as it is.
-func (o *Order) worth(p *path.Pass, shining []*lamps.Lamp) path.Worth {
-	pic := make([]float32, 3*o.W*o.H)
-	var w path.Worth
-	for i, l := range shining {
-		w.Gains = append(w.Gains, l.Gain())
+func (o *Order) worth(ctx context.Context, p *path.Pass, shining []*lamps.Lamp) (w path.Worth, err error) {
+	const parts = 4 // some lamps each, in the same order always: sums are rounded alike
+	var some [parts][]float32
+	err = spread.Over(ctx, parts, o.Workers, func(part int) {
+		pic := make([]float32, 3*o.W*o.H)
+		for i := part; i < len(shining); i += parts {
+			for k := range film.Kinds {
+				p.Layers[i].Average(k, shining[i].Gain(), pic)
+			}
+		}
 		for k := range film.Kinds {
-			p.Layers[i].Average(k, l.Gain(), pic)
+			if o.rest != nil && part == 0 {
+				o.rest.Average(k, vec.Splat(1), pic)
+			}
+		}
+		some[part] = pic
+	})
+	if err != nil {
+		return w, err
+	}
+	pic := some[0]
+	for _, more := range some[1:] {
+		for i, v := range more {
+			pic[i] += v
 		}
 	}
-	for k := range film.Kinds {
-		if o.rest != nil {
-			o.rest.Average(k, vec.Splat(1), pic)
-		}
+	for _, l := range shining {
+		w.Gains = append(w.Gains, l.Gain())
 	}
 	show := o.Display
 	if show == nil {
 		show = exposure.Display(exposure.Shoulder, exposure.Metered(pic))
 	}
-	w.Slope = filter.Slopes(pic, o.W, show)
-	return w
+	w.Slope, err = filter.Slopes(ctx, pic, o.W, show, o.Workers)
+	return w, err
 }
 
 // sample takes the samples of a pass, and returns their number.

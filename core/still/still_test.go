@@ -121,3 +121,27 @@ func TestSameSeedSamePicture(t *testing.T) {
 	require.Equal(t, picture(1, 5), picture(3, 5))
 	require.NotEqual(t, picture(1, 5), picture(1, 6))
 }
+
+// What is taken at a time fits into the time there is, takes its share of a long one, and is
+// not begun where there is no time for half of the least.
+func TestPace(t *testing.T) {
+	m := pace{least: 1000, share: 10, each: 0.001} // a second for the least
+	many := func(seconds float64) (int, bool) {
+		o := &Order{Left: func() time.Duration { return time.Duration(seconds * float64(time.Second)) }}
+		return m.many(o, 2*time.Second)
+	}
+	n, ok := many(42)
+	require.True(t, ok)
+	require.InDelta(t, 4000, n, 1, "a tenth of forty seconds")
+	n, ok = many(7)
+	require.True(t, ok)
+	require.InDelta(t, 1000, n, 1, "no less than the least")
+	n, ok = many(2.6)
+	require.True(t, ok)
+	require.InDelta(t, 600, n, 1, "what there is time for")
+	_, ok = many(2.4)
+	require.False(t, ok)
+	n, ok = m.many(&Order{}, 0)
+	require.True(t, ok)
+	require.Equal(t, 2000, n)
+}

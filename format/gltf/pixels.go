@@ -29,6 +29,14 @@ func pixels(im stdimage.Image, fine bool) *scene.Texture {
 		t.Pix = p.Pix[:4*t.W*t.H]
 		return t
 	}
+	if p, ok := im.(*stdimage.YCbCr); ok { // what most pictures are: without a value for each pixel on the heap
+		each(b, func(x, y int) {
+			c := p.YCbCrAt(x, y)
+			r, g, b := color.YCbCrToRGB(c.Y, c.Cb, c.Cr)
+			t.Pix = append(t.Pix, r, g, b, 255)
+		})
+		return t
+	}
 	each(b, func(x, y int) {
 		c := straight(im, x, y)
 		t.Pix = append(t.Pix, uint8(c.R>>8), uint8(c.G>>8), uint8(c.B>>8), uint8(c.A>>8))

@@ -1,0 +1,119 @@
+package filter
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/film"
+	"willowherb/core/scene/scenetest"
+	"willowherb/core/vec"
+)
+
+// A pixel counts for as much as it has samples: one with none has what its neighbours have,
+// and one with many is hardly changed by one with few.
+func TestSamplesWeighPixels(t *testing.T) {
+	const w, h = 48, 48
+	f := plain(w, h)
+	mean, lum, weight := make([]float32, 3*w*h), make([]float32, w*h), make([]float32, w*h)
+	for i := range w * h {
+		// Every second pixel has 30 samples of 1; the others one, of 32, or none, of nothing.
+		v := float32(1)
+		switch weight[i] = 30; i % 4 {
+		case 1:
+			weight[i], v = 1, 32
+		case 3:
+			weight[i], v = 0, 7e6
+		}
+		mean[3*i], mean[3*i+1], mean[3*i+2], lum[i] = v, v, v, v
+	}
+	pictures := []Noisy{{Pic: mean, Levels: 4, Weight: weight}, {Pic: lum, Levels: 4, Weight: weight}}
+	require.NoError(t, f.Apply(context.Background(), pictures, 2))
+	for x := 20; x < 28; x++ {
+		i := 24*w + x
+		// Of 61 samples 60 have 1.
+		require.InEpsilon(t, (60*1+32)/61.0, mean[3*i+1], 0.1)
+		require.InEpsilon(t, mean[3*i+1], lum[i], 1e-4, "luminance as colours")
+	}
+}
+
+// What smooth surfaces show has none of their albedo: it does not change with it.
+func TestSharpHasNoAlbedo(t *testing.T) {
+	const w, h = 32, 32
+	f := plain(w, h)
+	for i := range w * h {
+		if i%2 == 0 {
+			f.albedo[3*i], f.albedo[3*i+1], f.albedo[3*i+2] = 0.02, 0.02, 0.02
+		}
+	}
+	pic, soft := make([]float32, 3*w*h), make([]float32, 3*w*h)
+	for i := range pic {
+		pic[i], soft[i] = 5, 5
+	}
+	require.NoError(t, f.Apply(context.Background(), []Noisy{{Pic: pic, Levels: 3, Sharp: true}, {Pic: soft, Levels: 3}}, 2))
+	for i := range pic {
+		require.InDelta(t, 5, pic[i], 1e-4)
+	}
+	require.Greater(t, soft[3*(16*w+17)], float32(20), "else it would be bright beside dark")
+}
+
+// A lone find in a pixel with many samples among such with few is bounded sooner: it would
+// count for more.
+func TestLonePixelsByTheirSamples(t *testing.T) {
+	const w, h = 40, 40
+	f := plain(w, h)
+	left := func(n float32) float32 {
+		mean, diff, weight := make([]float32, 3*w*h), make([]float32, w*h), make([]float32, w*h)
+		for i := range w * h {
+			weight[i] = 4
+			mean[3*i], mean[3*i+1], mean[3*i+2] = 1, 1, 1
+		}
+		at := 20*w + 20
+		mean[3*at], mean[3*at+1], mean[3*at+2], diff[at], weight[at] = 1000, 1000, 1000, 1000, n
+		require.NoError(t, f.Lone(context.Background(), Noisy{Pic: mean, Weight: weight}, diff, nil, 2))
+		return mean[3*at]
+	}
+	require.InEpsilon(t, lone*224.0/225, left(4), 0.01)
+	require.InEpsilon(t, lone*224.0/225/4, left(16), 0.01)
+	require.InEpsilon(t, lone*224.0/225*4, left(1), 0.01)
+}
+
+// The other side of a thin post, lit a hundred times as bright, does not shine on this one's edge.
+func TestEdgesOfAThinPost(t *testing.T) {
+	const w, h = 16, 16
+	f := plain(w, h)
+	pic := make([]float32, 3*w*h)
+	for i := range w * h {
+		v := float32(1)
+		if i%w > 9 { // turned by 60 degrees
+			f.normal[0][i], f.normal[2][i], v = 0.866, 0.5, 100
+		}
+		pic[3*i], pic[3*i+1], pic[3*i+2] = v, v, v
+	}
+	c := film.Cell{N: vec.V3{X: -0.05, Z: 0.9987}, Dist: f.depth[8*w+8]}
+	got, _, ok := f.like(8, 8, &c, pic, nil)
+	require.True(t, ok)
+	require.InDelta(t, 1/f.albedo[0], got[0], 0.2)
+}
+
+// Sums have what the layers' means and half differences are.
+func TestSumsAreMeansAndHalfDifferences(t *testing.T) {
+	p := passed(t, 3, true, scenetest.Lamps()...)
+	y, gain := p.Layers[0], vec.V3{X: 1, Y: 2, Z: 0.5}
+	s := NewSums(wide, high)
+	s.Add(y, gain, Widths{})
+	mean, diff := make([]float32, 3*wide*high), make([]float32, 3*wide*high)
+	for k := range film.Kinds {
+		y.Average(k, gain, mean)
+		y.HalfDifference(k, gain, diff)
+	}
+	for is, got := range s.parts {
+		if is.sharp {
+			continue
+		}
+		require.InDeltaSlice(t, mean, got.mean, 1e-4*float64(mean[3*wide*high/2]))
+		for i := range got.diff {
+			require.InDelta(t, 0.2126*diff[3*i]+0.7152*diff[3*i+1]+0.0722*diff[3*i+2], got.diff[i], 1e-3*float64(max(mean[3*i+1], 1e-3)))
+		}
+	}
+}
