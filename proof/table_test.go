@@ -31,7 +31,8 @@ const tableWide, tableHigh = 960, 540
 
 // TestTable prints the display error of the demo's views after so many seconds of wall
 // time, start included, as PSNR in dB: scripts/table. WILLOWHERB_TABLE is a folder for the references, which
-// are made where they are not there; WILLOWHERB_VIEWS and WILLOWHERB_SECONDS choose.
+// are made where they are not there; WILLOWHERB_VIEWS and WILLOWHERB_SECONDS choose; after
+// WILLOWHERB_AFTER, a view that is pictured first, the place is known and loaded.
 func TestTable(t *testing.T) {
 	dir := os.Getenv("WILLOWHERB_TABLE")
 	if dir == "" {
@@ -72,6 +73,15 @@ func TestTable(t *testing.T) {
 			o.View, o.Samples, o.Display = v.Camera(), 65535, m.develop
 			o.Layers = os.Getenv("WILLOWHERB_LAYERS") != ""
 			o.Left = func() time.Duration { return time.Duration(seconds*float64(time.Second)) - time.Since(began) }
+			if before := os.Getenv("WILLOWHERB_AFTER"); before != "" { // the place is known by another view
+				first := o
+				o.Known = &still.Known{}
+				other := doc.Views[before]
+				first.View, first.Known, first.Samples, first.Left = other.Camera(), o.Known, 1, nil
+				_, err := still.Render(t.Context(), first)
+				require.NoError(t, err)
+				began, start = time.Now(), 0
+			}
 			pic, err := still.Render(t.Context(), o)
 			require.NoError(t, err)
 			took := time.Since(began)

@@ -113,6 +113,7 @@ func TestWhatAStillTells(t *testing.T) {
 		{func(c *stillCmd) { c.Layers = false }, 0},
 		{func(c *stillCmd) { c.Reference = true }, 0},
 		{func(c *stillCmd) { c.Seconds, c.Layers = 0.3, false }, 0},
+		{func(c *stillCmd) { c.Seconds, c.Layers, c.After = 0.3, false, "whole place" }, 0},
 	} {
 		c := base(t)
 		x.change(&c)
@@ -141,6 +142,8 @@ func TestMistakesAreExplained(t *testing.T) {
 		{func(c *stillCmd) { c.Samples = 0 }, "--samples 0"},
 		{func(c *stillCmd) { c.Seconds = -1 }, "--seconds -1"},
 		{func(c *stillCmd) { c.Seconds, c.Reference = 1, true }, "takes --samples"},
+		{func(c *stillCmd) { c.Reference, c.After = true, "Whole place" }, "leave out --after"},
+		{func(c *stillCmd) { c.After = "Attic" }, "there are: Whole place"},
 		{func(c *stillCmd) { c.Out = "a.bmp" }, ".png, .exr or .hdr"},
 		{func(c *stillCmd) { c.View = "Attic" }, "there are: Whole place"},
 		{func(c *stillCmd) { c.LookFrom = "1,2,3" }, "together"},

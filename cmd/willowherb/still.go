@@ -40,6 +40,7 @@ type stillCmd struct {
 	Size     string  `help:"Picture size in pixels." default:"960x540"`
 	Samples  int     `help:"Samples for each pixel." default:"64"`
 	Seconds  float64 `help:"The best picture that can be had in so many seconds, start included, instead of so many samples."`
+	After    string  `help:"Name or id of a view that is pictured first; the time begins when that is done and the place is known."`
 	Layers   bool    `help:"Keep each light's bounced light by itself, to tell who gives what; --no-layers is quicker." default:"true" negatable:""`
 	// Reference is what everything else is held to.
 	Reference bool     `help:"Plain path tracing: no filter, no light cache, no layers."`
@@ -124,6 +125,15 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	before := setup.View{}
+	if c.After != "" {
+		if c.Reference {
+			return usage("--reference knows nothing of the place: leave out --after")
+		}
+		if before, _, err = viewOf(doc, c.After); err != nil {
+			return err
+		}
+	}
 	st, err := lamps.Resolve(doc, c.Look)
 	if err != nil {
 		return err
@@ -146,6 +156,16 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	curve := exposure.Curve(doc.Curve)
 	if known := c.EV; known != nil || !metered && c.LookFrom == "" {
 		o.Display = exposure.Display(curve, *cmp.Or(known, &view.EV))
+	}
+	if c.After != "" {
+		first := o
+		o.Known = &still.Known{}
+		first.View, first.Known, first.Samples, first.Layers = before.Camera(), o.Known, 1, false
+		if _, err := still.Render(ctx, first); err != nil {
+			return err
+		}
+		start = time.Now()
+		ready = 0
 	}
 	if c.Seconds > 0 {
 		o.Samples = math.MaxUint16
@@ -206,19 +226,23 @@ func (c *stillCmd) camera(doc *setup.Setup) (setup.View, string, error) {
 		f := func(v vec.V3) [3]float64 { return [3]float64{float64(v.X), float64(v.Y), float64(v.Z)} }
 		return setup.View{Name: "given", Eye: f(from), Aim: f(d), FovY: c.Fov, Aspect: 1, EV: 6}, "given", nil
 	}
-	ids := doc.SortedViews()
-	if c.View == "" && len(ids) > 0 {
+	if ids := doc.SortedViews(); c.View == "" && len(ids) > 0 {
 		return doc.Views[ids[0]], doc.Views[ids[0]].Name, nil
 	}
+	return viewOf(doc, c.View)
+}
+
+// viewOf finds a view by its id or name.
+func viewOf(doc *setup.Setup, asked string) (setup.View, string, error) {
 	var names []string
-	for _, id := range ids {
+	for _, id := range doc.SortedViews() {
 		v := doc.Views[id]
-		if id == c.View || strings.EqualFold(v.Name, c.View) {
+		if id == asked || strings.EqualFold(v.Name, asked) {
 			return v, v.Name, nil
 		}
 		names = append(names, v.Name)
 	}
-	return setup.View{}, "", usage("view %q is not there; there are: %s", c.View, cmp.Or(strings.Join(names, ", "), "none"))
+	return setup.View{}, "", usage("view %q is not there; there are: %s", asked, cmp.Or(strings.Join(names, ", "), "none"))
 }
 
 // write puts the picture beside its final name first, so that a failure leaves
@@ -282,7 +306,7 @@ func (c *stillCmd) report(s *scene.Scene, st *lamps.State, lamps []*lamps.Lamp, 
 		lights = append(lights, lightReport{l.ID, l.Name, 100 * luminance(g.Direct) / total, 100 * luminance(g.Bounced) / total})
 	}
 	if c.JSON {
-		return writeJSON(map[string]any{"file": c.File, "out": c.Out, "view": view, "width": w, "height": h, "samples": pic.Samples, "seed": c.Seed, "seconds": took.Seconds(), "layers": pic.Layers,
+		return writeJSON(map[string]any{"file": c.File, "out": c.Out, "view": view, "width": w, "height": h, "samples": pic.Samples, "seed": c.Seed, "seconds": took.Seconds(), "after": c.After, "layers": pic.Layers,
 			"ev100": ev, "error": pic.Error(exposure.Display(curve, ev)), "noise": pic.Noise(ev, curve), "triangles": s.Triangles(), "readySeconds": ready.Seconds(), "renderSeconds": (took - ready).Seconds(),
 			"lights": lights, "warnings": s.Warnings, "notes": notes, "orphans": st.Orphans})
 	}

@@ -42,10 +42,21 @@ type Order struct {
 	// Left, if set, is how much time there still is: samples are taken as long as the
 	// next, and the finishing, fit into it. Samples then bounds them.
 	Left func() time.Duration
+	// Known, if set, keeps what is found out of the place for its next pictures.
+	Known *Known
 	// Progress, if set, is told the samples that are done.
 	Progress func(done int)
 
-	rest *film.Layers // what is not kept by light
+	rest    *film.Layers // what is not kept by light
+	passing bool         // what becomes known is not kept
+}
+
+// Known is what pictures have found out of one world that others of it can use: its openings
+// and its light cache. The zero value knows nothing yet. Not safe for concurrent use.
+type Known struct {
+	portals []light.Portal
+	looked  bool
+	cache   *cache.Cache
 }
 
 // Picture is scene-linear light, RGB in cd/m2, rows from the top.
@@ -64,6 +75,9 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	if o.Workers == 0 {
 		o.Workers = runtime.GOMAXPROCS(0)
 	}
+	if o.Known == nil {
+		o.Known, o.passing = &Known{}, true
+	}
 	p := &path.Pass{World: o.World, Camera: o.View, W: o.W, H: o.H, Seed: o.Seed, Guide: film.NewGuide(o.W, o.H)}
 	var shining []*lamps.Lamp
 	gives := make([]Gives, len(o.Lamps))
@@ -74,10 +88,14 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		shining = append(shining, l)
 		src := *l.Source
 		if src.Kind == light.Sky && !o.Paths {
-			var err error
-			if src.Portals, err = place.Portals(ctx, o.World, o.Workers); err != nil {
-				return nil, err
+			if !o.Known.looked {
+				var err error
+				if o.Known.portals, err = place.Portals(ctx, o.World, o.Workers); err != nil {
+					return nil, err
+				}
+				o.Known.looked = true
 			}
+			src.Portals = o.Known.portals
 		}
 		p.Lights = append(p.Lights, &src)
 		p.Layers = append(p.Layers, film.NewLayers(o.W, o.H))
@@ -158,9 +176,13 @@ const short = 15 * time.Second
 
 // prepare fills the light cache as far as the pass needs it.
 func (o *Order) prepare(ctx context.Context, p *path.Pass, shining []*lamps.Lamp) error {
-	c := cache.New(o.World, o.Workers)
-	if o.Left != nil && o.Left() < short {
-		c.Coarse(0.5)
+	c := o.Known.cache
+	if c == nil {
+		c = cache.New(o.World, o.Workers)
+		if o.passing && o.Left != nil && o.Left() < short {
+			c.Coarse(0.5)
+		}
+		o.Known.cache = c
 	}
 	r := c.Reach()
 	if err := p.Touch(ctx, r, 3, o.Workers); err != nil {
