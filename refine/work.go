@@ -282,7 +282,10 @@ func littleEndian(words []uint32) []byte {
 // widths is how widely the kinds of a lamp's light are filtered in f after so many
 // samples.
 func (f *frame) widths(l *lamps.Lamp, samples int) filter.Widths {
-	of := filter.Frame{Samples: samples, Sparse: f.sparse(), Covered: f.covered()}
+	if f.covered() {
+		return filter.Widest(l.Shines())
+	}
+	of := filter.Frame{Samples: samples, Sparse: f.sparse()}
 	switch f.level {
 	case plan.Coarse, plan.Thumb:
 		of.Smaller = 2
@@ -294,7 +297,7 @@ func (f *frame) widths(l *lamps.Lamp, samples int) filter.Widths {
 
 // together is how many lamps' layers are denoised at once: more is quicker and
 // takes more memory.
-const together = 16
+const together = 8
 
 // made is a layer to be published.
 type made struct {
@@ -307,9 +310,16 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	f := k.f
 	by := filter.New(f.guide, f.cam, k.studio.opt.Workers)
 	out := make([]made, len(k.lamps))
+	var pic *filter.Finished // of the job's lamps
+	if f.covered() {
+		var err error
+		if pic, err = k.finish(ctx, by, k.lamps, k.sums); err != nil {
+			return err
+		}
+	}
 	for i0 := 0; i0 < len(k.lamps); i0 += together {
 		i1 := min(i0+together, len(k.lamps))
-		if err := k.denoised(ctx, by, k.lamps[i0:i1], k.sums[i0:i1], samples, out[i0:i1]); err != nil {
+		if err := k.denoised(ctx, by, k.lamps[i0:i1], k.sums[i0:i1], samples, pic, out[i0:i1]); err != nil {
 			return err
 		}
 	}
@@ -323,7 +333,10 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	done := f.complete(lamps)
 	k.mu.Unlock()
 	if done && f.level == plan.Full {
-		if err := k.measure(ctx, by, lamps); err != nil {
+		if !slices.Equal(lamps, k.lamps) {
+			pic = nil // not the picture that is shown
+		}
+		if err := k.measure(ctx, by, lamps, pic); err != nil {
 			return err
 		}
 	}
@@ -339,10 +352,11 @@ func (k *task) publish(ctx context.Context, samples int) error {
 
 // denoised makes what is published of some layers: each lamp's light by kind; what
 // is soft is filtered, all of it at once.
-func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp, sums []*film.Layers, samples int, out []made) error {
+func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp, sums []*film.Layers, samples int, pic *filter.Finished, out []made) error {
 	f, workers := k.f, k.studio.opt.Workers
 	n := 3 * f.w * f.h
 	var soft []filter.Noisy
+	var layers []filter.Layer
 	var gaps [][]float32
 	light := make([][film.Kinds][]float32, len(lamps))
 	with := make([][film.Kinds]film.Kind, len(lamps)) // the kind whose picture each goes to
@@ -359,10 +373,11 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.L
 			}
 			pic := make([]float32, n)
 			light[i][kind] = pic
+			layers = append(layers, filter.Layer{RGB: pic, Kind: kind, Widths: widths})
 			if widths[kind] > 0 {
 				soft = append(soft, filter.Noisy{Pic: pic, Levels: widths[kind], Sharp: widths.Sharp(kind)})
 			}
-			if kind.BySurfaces() || f.covered() && kind != film.Direct && kind != film.Seen {
+			if kind.BySurfaces() {
 				gaps = append(gaps, pic)
 			}
 		}
@@ -377,12 +392,17 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.L
 	if err != nil {
 		return err
 	}
-	if y := sums[0]; y.Gaps() {
-		if err := by.Fill(ctx, gaps, y.Lacks, workers); err != nil {
-			return err
+	if pic != nil {
+		err = by.ApplyChoice(ctx, pic.Choice, layers, workers)
+	} else {
+		if y := sums[0]; y.Gaps() {
+			err = by.Fill(ctx, gaps, y.Lacks, workers)
+		}
+		if err == nil {
+			err = by.Apply(ctx, soft, workers)
 		}
 	}
-	if err := by.Apply(ctx, soft, workers); err != nil {
+	if err != nil {
 		return err
 	}
 	return spread.Over(ctx, len(lamps), workers, func(i int) {
@@ -460,9 +480,23 @@ func (f *frame) leftOver(l *lamps.Lamp, y *film.Layers, samples int) float64 {
 	return out
 }
 
+// finish adds up the layers of some lamps at their gains, and filters the sum.
+func (k *task) finish(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp, layers []*film.Layers) (*filter.Finished, error) {
+	f := k.f
+	sums := filter.NewSums(f.w, f.h)
+	if sums.Chosen = f.covered(); sums.Chosen {
+		sums.Paths = layers[0].Paths
+	}
+	for i, l := range lamps {
+		sums.Add(layers[i], l.Gain(), f.widths(l, layers[i].Samples()))
+	}
+	return sums.Finish(ctx, by, k.studio.opt.Workers)
+}
+
 // measure tells how far the composed picture is from the truth, as it is shown, once every
-// lamp has halves of bounced light to compare.
-func (k *task) measure(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp) error {
+// lamp has halves of bounced light to compare. pic is that picture, nil where it is still to
+// be filtered.
+func (k *task) measure(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp, pic *filter.Finished) error {
 	f := k.f
 	k.mu.Lock()
 	display, as := exposure.Display(exposure.Curve(k.doc.Curve), k.t.ev), k.shownAs(k.t)
@@ -477,15 +511,11 @@ func (k *task) measure(ctx context.Context, by *filter.Filter, lamps []*lamps.La
 		layers = append(layers, y.sums)
 	}
 	k.mu.Unlock()
-	sums := filter.NewSums(f.w, f.h)
-	for i, l := range lamps {
-		if g := l.Gain(); g != black {
-			sums.Add(layers[i], g, f.widths(l, layers[i].Samples()))
+	if pic == nil {
+		var err error
+		if pic, err = k.finish(ctx, by, lamps, layers); err != nil {
+			return err
 		}
-	}
-	pic, err := sums.Finish(ctx, by, k.studio.opt.Workers)
-	if err != nil {
-		return err
 	}
 	e := pic.Error(display)
 	k.mu.Lock()
@@ -504,7 +534,7 @@ func (p *Pictures) again(ctx context.Context, j plan.Job) error {
 	}
 	k, lamps := &task{Pictures: p, Job: j, t: t, f: t.levels[j.Level]}, p.lamps
 	p.mu.Unlock()
-	if err := k.measure(ctx, filter.New(k.f.guide, k.f.cam, p.studio.opt.Workers), lamps); err != nil {
+	if err := k.measure(ctx, filter.New(k.f.guide, k.f.cam, p.studio.opt.Workers), lamps, nil); err != nil {
 		return err
 	}
 	p.mu.Lock()

@@ -312,7 +312,8 @@ func (l *Layers) HalfDifference(k Kind, gain vec.V3, out []float32) {
 }
 
 // AddTo adds gain times the mean of kind k to mean (RGB, 3*W*H), and the luminance of gain
-// times half the difference of its halves to diff (W*H): Average and HalfDifference at once.
+// times half the difference of its halves to diff (W*H), or of all of it where there is only
+// one half: Average and HalfDifference at once.
 func (l *Layers) AddTo(k Kind, gain vec.V3, mean, diff []float32) {
 	grey := vec.V3{X: colour.WeightR, Y: colour.WeightG, Z: colour.WeightB}.Mul(gain)
 	put := func(px int, m, d vec.V3) {
@@ -331,8 +332,11 @@ func (l *Layers) AddTo(k Kind, gain vec.V3, mean, diff []float32) {
 			q = vec.V3{X: b[i], Y: b[i+1], Z: b[i+2]}
 		}
 		var d vec.V3
-		if na > 0 && nb > 0 {
+		switch {
+		case na > 0 && nb > 0:
 			d = p.Scale(0.5 / na).Sub(q.Scale(0.5 / nb))
+		case na > 0: // one sample tells nothing of its own chance: it may be all
+			d = p.Scale(1 / na)
 		}
 		put(px, p.Add(q).Scale(1/max(na+nb, 1)), d)
 	})

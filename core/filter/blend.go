@@ -25,6 +25,7 @@ type group struct {
 	last       int
 	sharp      bool        // what smooth surfaces show
 	weight     []float32   // Noisy.Weight
+	kept       []float32   // what Lone left of each pixel
 	mid, half  [][]float32 // the same two at every level
 	lum        [][]float32 // and the luminance of the mean
 	Blend

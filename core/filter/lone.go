@@ -23,8 +23,9 @@ const (
 // patch, long before it is a part of the picture; more samples find it in both halves, and
 // it stays. Pixels with more samples than those around count for more, and are bounded
 // sooner. p is the mean of the halves, in RGB, and diff half their difference, as luminance;
-// what is taken is added to lost, as luminance, unless that is nil.
-func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, workers int) error {
+// what is taken is added to lost, as luminance, unless that is nil. It returns what share of each
+// pixel is left.
+func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, workers int) (kept []float32, err error) {
 	mean, grey := p.Pic, f.under(1, p.Sharp)
 	off := func(i int, v float32) float32 { // without albedo: a white spot is no find
 		if grey == nil {
@@ -40,8 +41,10 @@ func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, worker
 		return p.Weight[i]
 	}
 	found, some := make([]float32, f.w*f.h), make([]float32, f.w*f.h)
-	err := spread.Over(ctx, f.h, workers, func(y int) {
+	kept = make([]float32, f.w*f.h)
+	err = spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
+			kept[i] = 1
 			if n := weight(i); n > 0 {
 				found[i], some[i] = n*max(part(i), 0), 1
 			}
@@ -54,10 +57,10 @@ func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, worker
 		err = box(ctx, some, f.w, nearby, workers)
 	}
 	if err != nil {
-		return err
+		return nil, err
 	}
 	across := func(at, n int) int { return min(at+nearby, n-1) - max(at-nearby, 0) + 1 }
-	return spread.Over(ctx, f.h, workers, func(y int) {
+	return kept, spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
 			l, d, n := part(i), off(i, diff[i]), weight(i)
 			if n == 0 {
@@ -73,10 +76,11 @@ func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, worker
 			if lost != nil {
 				lost[i] += (1 - keep/l) * float32(colour.LuminanceAt(mean, 3*i))
 			}
+			kept[i] = keep / l
 			for k := 3 * i; k < 3*i+3; k++ {
-				mean[k] *= keep / l
+				mean[k] *= kept[i]
 			}
-			diff[i] *= keep / l
+			diff[i] *= kept[i]
 		}
 	})
 }

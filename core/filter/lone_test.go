@@ -31,7 +31,10 @@ func TestLonePixels(t *testing.T) {
 	put(10, 12, 4000, 0)
 	put(0, 0, 0, 4000)
 	put(10, 24, 4000, 3800)
-	require.NoError(t, f.Lone(context.Background(), Noisy{Pic: mean}, diff, lost, 2))
+	kept, err := f.Lone(context.Background(), Noisy{Pic: mean}, diff, lost, 2)
+	require.NoError(t, err)
+	require.InDelta(t, 25*224.0/225/2000, kept[12*w+10], 1e-3)
+	require.Equal(t, float32(1), kept[5*w+5])
 	at := func(x, y int) float32 { return mean[3*(y*w+x)] }
 	// The others in the 15 by 15 around have 1 each.
 	require.InDelta(t, 25*224.0/225, at(10, 12), 0.1)
@@ -49,7 +52,7 @@ func TestLonePixels(t *testing.T) {
 func TestErrorTellsWhatIsMissing(t *testing.T) {
 	const w, h = 64, 64
 	n := 3 * w * h
-	p := &Finished{make([]float32, n), make([]float32, n/3), make([]float32, n), make([]float32, n/3), w, make([]float32, w*h), nil}
+	p := &Finished{make([]float32, n), make([]float32, n/3), make([]float32, n), make([]float32, n/3), w, make([]float32, w*h), nil, nil}
 	for i := range p.RGB {
 		p.RGB[i], p.narrow[i] = 0.2, 0.2
 	}
@@ -113,7 +116,7 @@ func TestErrorTellsUncertainShares(t *testing.T) {
 	want := math.Sqrt(0.25*0.75) / math.Pow(32, 0.75)
 	require.InEpsilon(t, want, shares[0], 1e-4)
 	n := 3 * w * h
-	p := &Finished{make([]float32, n), make([]float32, n/3), make([]float32, n), make([]float32, n/3), w, make([]float32, w*h), shares}
+	p := &Finished{make([]float32, n), make([]float32, n/3), make([]float32, n), make([]float32, n/3), w, make([]float32, w*h), shares, nil}
 	for i := range p.RGB {
 		if i/3%2 == 0 {
 			p.RGB[i], p.narrow[i] = 0.6, 0.6
@@ -127,7 +130,7 @@ func TestErrorTellsUncertainShares(t *testing.T) {
 func TestErrorBetweenDarkAndBright(t *testing.T) {
 	const w, h = 8, 8
 	n := 3 * w * h
-	p := &Finished{make([]float32, n), make([]float32, n/3), make([]float32, n), make([]float32, n/3), w, make([]float32, w*h), make([]float32, w*h)}
+	p := &Finished{make([]float32, n), make([]float32, n/3), make([]float32, n), make([]float32, n/3), w, make([]float32, w*h), make([]float32, w*h), nil}
 	for i := range p.RGB {
 		p.RGB[i], p.narrow[i] = 9, 1
 	}

@@ -73,12 +73,14 @@ type Finished struct {
 	lost               []float32 // what was taken from lone pixels, as luminance
 	// For pixels in which several surfaces meet, the error of their shares; nil: not known.
 	shares []float32
+	// Choice is how the picture was filtered, where that was chosen.
+	Choice *Choice
 }
 
 // Finish filters the picture. A nil filter leaves it as it is.
 func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, error) {
 	n := s.w * s.h
-	out := &Finished{make([]float32, 3*n), make([]float32, n), make([]float32, 3*n), make([]float32, n), s.w, make([]float32, n), nil}
+	out := &Finished{make([]float32, 3*n), make([]float32, n), make([]float32, 3*n), make([]float32, n), s.w, make([]float32, n), nil, nil}
 	if f != nil {
 		out.shares = f.shares()
 	}
@@ -103,7 +105,8 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 			if is.sharp {
 				lost = nil // glints of smooth surfaces belong to nothing wide
 			}
-			if err := f.Lone(ctx, Noisy{Pic: p.mean, Sharp: is.sharp, Weight: g.weight}, p.diff, lost, workers); err != nil {
+			var err error
+			if g.kept, err = f.Lone(ctx, Noisy{Pic: p.mean, Sharp: is.sharp, Weight: g.weight}, p.diff, lost, workers); err != nil {
 				return nil, err
 			}
 			groups = append(groups, g)
@@ -119,7 +122,7 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 		}
 		narrow = append(narrow, q)
 	}
-	if err := s.choose(ctx, f, groups, parts, narrow, workers); err != nil {
+	if err := s.choose(ctx, f, groups, parts, narrow, out, workers); err != nil {
 		return nil, err
 	}
 	if len(wide) > 0 {
@@ -147,13 +150,14 @@ func (s *Sums) weights() []float32 {
 }
 
 // choose blends the groups, and keeps their first levels as the narrow ones.
-func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, parts []part, narrow []*halves, workers int) error {
+func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, parts []part, narrow []*halves, out *Finished, workers int) error {
 	if len(groups) == 0 {
 		return nil
 	}
 	if err := f.choose(ctx, groups, workers); err != nil {
 		return err
 	}
+	out.Choice = &Choice{of: map[part]*group{}}
 	for _, g := range groups {
 		p := &halves{make([]float32, len(g.mean)), make([]float32, len(g.diff))}
 		if err := g.blended(ctx, p.mean, p.diff, workers); err != nil {
@@ -167,7 +171,14 @@ func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, parts []p
 		if err := f.Specks(ctx, p.mean, workers); err != nil {
 			return err
 		}
+		// The first level of a pixel of several surfaces has one of them alone.
+		for _, pic := range [2][2][]float32{{g.mid[0], g.mid[1]}, {g.half[0], g.half[1]}} {
+			if err := f.Edges(ctx, pic[0], pic[1], nil, false, workers); err != nil {
+				return err
+			}
+		}
 		is := part{g.last, g.sharp}
+		out.Choice.of[is] = &group{kept: g.kept, weight: g.weight, Blend: g.Blend}
 		s.parts[is] = p
 		narrow[slices.Index(parts, is)] = &halves{g.mid[1], g.half[1]}
 	}
@@ -196,6 +207,10 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 	var sum, bias float64
 	n := len(p.RGB) / 3
 	lost := p.missing(develop)
+	var near []float32
+	if p.shares != nil {
+		near = p.nearly()
+	}
 	for i := 0; i < 3*n; i += 3 {
 		l, d := colour.LuminanceAt(p.RGB, i), float64(p.diff[i/3])
 		e := develop(l) - develop(l-math.Abs(d))
@@ -210,8 +225,8 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 		}
 		if g, h := colour.LuminanceAt(p.narrow, i), float64(p.narrowDiff[i/3]); g != l || h != d {
 			s := slope(develop, l)
-			if p.shares != nil { // with little noise, for which it would say too much
-				s = between(develop, l, max(g, 0))
+			if near != nil {
+				s = between(develop, l, float64(near[i/3]))
 			}
 			// The halves are the mean plus and minus the difference.
 			// No display shows more than from black to white: beyond, the slope says too much.
@@ -220,6 +235,19 @@ func (p *Finished) Error(develop func(float64) float64) float64 {
 	}
 	// By chance what is found of a bias may be under nought; there is none then.
 	return math.Sqrt((sum + max(bias, 0)) / float64(max(n, 1)))
+}
+
+// nearly is the luminance of the narrow picture with its noise evened out: where the filter
+// has made the dark bright, what the display shows between the two counts, and a slope that
+// went with the noise would say too much.
+func (p *Finished) nearly() []float32 {
+	out := make([]float32, len(p.RGB)/3)
+	for i := range out {
+		out[i] = float32(max(colour.LuminanceAt(p.narrow, 3*i), 0))
+	}
+	const evened = 4
+	_ = box(context.Background(), out, p.w, evened, 1) // which does not end early
+	return out
 }
 
 // contrast is by how much the displayed pixels around one differ.

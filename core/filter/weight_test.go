@@ -70,7 +70,8 @@ func TestLonePixelsByTheirSamples(t *testing.T) {
 		}
 		at := 20*w + 20
 		mean[3*at], mean[3*at+1], mean[3*at+2], diff[at], weight[at] = 1000, 1000, 1000, 1000, n
-		require.NoError(t, f.Lone(context.Background(), Noisy{Pic: mean, Weight: weight}, diff, nil, 2))
+		_, err := f.Lone(context.Background(), Noisy{Pic: mean, Weight: weight}, diff, nil, 2)
+		require.NoError(t, err)
 		return mean[3*at]
 	}
 	require.InEpsilon(t, lone*224.0/225, left(4), 0.01)
@@ -98,7 +99,7 @@ func TestEdgesOfAThinPost(t *testing.T) {
 
 // Sums have what the layers' means and half differences are.
 func TestSumsAreMeansAndHalfDifferences(t *testing.T) {
-	p := passed(t, 3, true, scenetest.Lamps()...)
+	p := passed(t, 8, true, scenetest.Lamps()...)
 	y, gain := p.Layers[0], vec.V3{X: 1, Y: 2, Z: 0.5}
 	s := NewSums(wide, high)
 	s.Add(y, gain, Widths{})
@@ -116,4 +117,38 @@ func TestSumsAreMeansAndHalfDifferences(t *testing.T) {
 			require.InDelta(t, 0.2126*diff[3*i]+0.7152*diff[3*i+1]+0.0722*diff[3*i+2], got.diff[i], 1e-3*float64(max(mean[3*i+1], 1e-3)))
 		}
 	}
+}
+
+// Layers that are filtered as their sum was add up to it, whatever they are multiplied by.
+func TestChoiceIsForAllLayersAlike(t *testing.T) {
+	p := passed(t, 4, true, scenetest.Lamps()...)
+	f := New(p.Guide, scenetest.Inside, 2)
+	widths := Widest(false)
+	sums := NewSums(wide, high)
+	sums.Chosen = true
+	for _, y := range p.Layers {
+		sums.Add(y, vec.Splat(1), widths)
+	}
+	var layers []Layer
+	for _, y := range p.Layers {
+		for k := range film.Kinds {
+			pic := make([]float32, 3*wide*high)
+			y.Average(k, vec.Splat(1), pic)
+			layers = append(layers, Layer{pic, k, widths})
+		}
+	}
+	pic, err := sums.Finish(context.Background(), f, 2)
+	require.NoError(t, err)
+	require.NoError(t, f.ApplyChoice(context.Background(), pic.Choice, layers, 2))
+	sum := make([]float32, 3*wide*high)
+	for _, l := range layers {
+		add(sum, l.RGB)
+	}
+	specks := 0
+	for i := range sum {
+		if d := sum[i] - pic.RGB[i]; d > 1e-3*sum[i]+1e-4 || -d > 1e-3*sum[i]+1e-4 {
+			specks++ // which only the whole picture knows
+		}
+	}
+	require.Less(t, specks, len(sum)/100)
 }

@@ -1,0 +1,59 @@
+package filter
+
+import (
+	"context"
+	"slices"
+
+	"willowherb/core/film"
+	"willowherb/core/spread"
+)
+
+// Choice is how the parts of a picture were filtered, pixel by pixel. It is found from the
+// sum of the picture's layers and then serves each of them alike, so that filtered layers
+// still add up to the filtered picture, whatever they are multiplied by.
+type Choice struct{ of map[part]*group }
+
+// Layer is a kind of one light's layer, to be filtered by a choice.
+type Layer struct {
+	RGB    []float32
+	Kind   film.Kind
+	Widths Widths
+}
+
+// ApplyChoice filters layers in place as the picture that the choice is of was. A part that
+// the picture had none of stays as it is.
+func (f *Filter) ApplyChoice(ctx context.Context, c *Choice, layers []Layer, workers int) error {
+	var pictures []Noisy
+	var groups []*group
+	var raw [][]float32
+	for _, l := range layers {
+		is := part{l.Widths[l.Kind], l.Widths.Sharp(l.Kind)}
+		g := c.of[is]
+		if g == nil {
+			continue
+		}
+		pictures = append(pictures, Noisy{Pic: l.RGB, Levels: is.width, By: &g.Blend, Sharp: is.sharp, Weight: g.weight})
+		groups, raw = append(groups, g), append(raw, nil)
+	}
+	err := spread.Over(ctx, len(pictures), workers, func(k int) {
+		pic, kept := pictures[k].Pic, groups[k].kept
+		for i, s := range kept {
+			if s < 1 {
+				pic[3*i], pic[3*i+1], pic[3*i+2] = pic[3*i]*s, pic[3*i+1]*s, pic[3*i+2]*s
+			}
+		}
+		raw[k] = slices.Clone(pic)
+	})
+	if err != nil {
+		return err
+	}
+	if err = f.Apply(ctx, pictures, workers); err != nil {
+		return err
+	}
+	for k, p := range pictures {
+		if err = f.Edges(ctx, raw[k], p.Pic, groups[k].weights[0], p.Levels > soft, workers); err != nil {
+			return err
+		}
+	}
+	return nil
+}
