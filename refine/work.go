@@ -135,7 +135,7 @@ func (k *task) prepare(ctx context.Context, pass *path.Pass) error {
 		}
 	}
 	if f.cover == nil {
-		c, err := pass.MakeCover(ctx, path.Rays{Each: 8, Edges: 32}, workers)
+		c, err := pass.MakeCover(ctx, path.Rays{Each: 4, Edges: 32}, workers)
 		if err != nil {
 			return err
 		}
@@ -149,7 +149,7 @@ func (k *task) prepare(ctx context.Context, pass *path.Pass) error {
 	if f.reach == nil {
 		c := on.Cache(workers)
 		r := c.Reach()
-		if err := pass.Touch(ctx, r, 2, workers); err != nil {
+		if err := pass.Touch(ctx, r, 3, workers); err != nil {
 			return err
 		}
 		if err := c.Fill(ctx, r, workers); err != nil {
@@ -487,10 +487,14 @@ func (k *task) finish(ctx context.Context, by *filter.Filter, lamps []*lamps.Lam
 	if sums.Chosen = f.covered(); sums.Chosen {
 		sums.Paths = layers[0].Paths
 	}
-	for i, l := range lamps {
-		sums.Add(layers[i], l.Gain(), f.widths(l, layers[i].Samples()))
+	workers := k.studio.opt.Workers
+	err := sums.AddAll(ctx, len(lamps), workers, func(to *filter.Sums, i int) {
+		to.Add(layers[i], lamps[i].Gain(), f.widths(lamps[i], layers[i].Samples()))
+	})
+	if err != nil {
+		return nil, err
 	}
-	return sums.Finish(ctx, by, k.studio.opt.Workers)
+	return sums.Finish(ctx, by, workers)
 }
 
 // measure tells how far the composed picture is from the truth, as it is shown, once every

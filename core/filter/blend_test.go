@@ -108,7 +108,7 @@ func TestEdgesComeFromWholePixels(t *testing.T) {
 			}
 		}
 	}
-	require.NoError(t, f.Edges(context.Background(), pic, pic, nil, true, 2))
+	require.NoError(t, f.Edges(context.Background(), [][]float32{pic}, [][]float32{pic}, nil, true, 2))
 	for y := range h {
 		require.InDelta(t, 0.25*2+0.75*10, pic[3*(y*w+16)], 1e-3)
 		require.Equal(t, float32(2), pic[3*(y*w+15)])

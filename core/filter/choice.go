@@ -50,9 +50,16 @@ func (f *Filter) ApplyChoice(ctx context.Context, c *Choice, layers []Layer, wor
 	if err = f.Apply(ctx, pictures, workers); err != nil {
 		return err
 	}
+	of := map[*group][2][][]float32{}
 	for k, p := range pictures {
-		if err = f.Edges(ctx, raw[k], p.Pic, groups[k].weights[0], p.Levels > soft, workers); err != nil {
-			return err
+		q := of[groups[k]]
+		of[groups[k]] = [2][][]float32{append(q[0], raw[k]), append(q[1], p.Pic)}
+	}
+	for is, g := range c.of {
+		if q := of[g]; q[0] != nil {
+			if err = f.Edges(ctx, q[0], q[1], g.weights[0], is.width > soft, workers); err != nil {
+				return err
+			}
 		}
 	}
 	return nil

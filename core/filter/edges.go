@@ -48,66 +48,85 @@ func (f *Filter) shares() []float32 {
 }
 
 // Edges gives pixels in which several surfaces meet what those surfaces have in the pixels
-// around that they fill: raw is the picture before it was filtered, which serves for
+// around that they fill: raw are pictures before they were filtered, which serve for
 // surfaces that fill none, and as far as those pixels are left as they are (own, from 0 to
-// 1): what changes from pixel to pixel cannot be had from others. Without around it serves
+// 1): what changes from pixel to pixel cannot be had from others. Without around they serve
 // for all.
-func (f *Filter) Edges(ctx context.Context, raw, filtered, own []float32, around bool, workers int) error {
+func (f *Filter) Edges(ctx context.Context, raw, filtered [][]float32, own []float32, around bool, workers int) error {
 	if f.cover == nil {
 		return nil
 	}
-	ch := f.channels(filtered)
-	out := make([][]float32, f.h)
-	err := spread.Over(ctx, f.h, workers, func(y int) {
-		for x := range f.w {
-			cells := f.cells(x, y)
-			if len(cells) < 2 {
-				continue
+	return spread.With(ctx, f.h, workers, func() (func(int), func()) {
+		e := edger{f: f, own: own, out: make([]float32, 0, f.w)}
+		return func(y int) {
+			for x := range f.w {
+				if cells := f.cells(x, y); len(cells) > 1 {
+					e.pixel(x, y, cells, raw, filtered, around)
+				}
 			}
-			i := ch * (y*f.w + x)
-			if !around {
-				copy(filtered[i:i+ch], raw[i:i+ch])
-				continue
-			}
-			var sum [3]float32
-			for k := range cells {
-				c := &cells[k]
-				v, alone, ok := f.like(x, y, c, filtered, own)
+		}, func() {}
+	})
+}
+
+// edger is one worker's way of working out edges. It reads pixels of one surface and writes
+// those of several, so that the order does not matter.
+type edger struct {
+	f    *Filter
+	own  []float32
+	taps []tap
+	out  []float32
+}
+
+func (e *edger) pixel(x, y int, cells []film.Cell, raw, filtered [][]float32, around bool) {
+	f := e.f
+	i := y*f.w + x
+	e.out = e.out[:0]
+	for k, pic := range filtered {
+		ch := f.channels(pic)
+		e.out = append(e.out, raw[k][ch*i:ch*i+ch]...)
+	}
+	if around {
+		clear(e.out)
+		for k := range cells {
+			c := &cells[k]
+			alone := e.alike(x, y, c)
+			at := 0
+			for p, pic := range filtered {
+				ch := f.channels(pic)
+				v, ok := e.like(pic)
 				albedo := [3]float32{c.Albedo.X + 0.01, c.Albedo.Y + 0.01, c.Albedo.Z + 0.01}
 				if ch == 1 {
 					albedo[0] = float32(colour.LuminanceOf(c.Albedo)) + 0.01
 				}
 				for q := range ch {
-					mine := raw[i+q]
+					mine := raw[p][ch*i+q]
 					if ok {
 						mine = v[q]*albedo[q]*(1-alone) + mine*alone
 					}
-					sum[q] += mine * c.Share
+					e.out[at+q] += mine * c.Share
 				}
+				at += ch
 			}
-			out[y] = append(append(out[y], float32(x)), sum[:ch]...)
-		}
-	})
-	for y, row := range out {
-		for k := 0; k < len(row); k += ch + 1 {
-			copy(filtered[ch*(y*f.w+int(row[k])):], row[k+1:k+1+ch])
 		}
 	}
-	return err
+	at := 0
+	for _, pic := range filtered {
+		ch := f.channels(pic)
+		copy(pic[ch*i:ch*i+ch], e.out[at:])
+		at += ch
+	}
 }
 
-// like is the light, without albedo, that agrees best with the pixels around that a cell's
-// surface fills (least squares): what looks black tells little of it. Alone is how far those
-// are left as they are.
-func (f *Filter) like(x, y int, c *film.Cell, pic, own []float32) (v [3]float32, alone float32, ok bool) {
-	var weights float32
-	var sum [3]float32
+// alike finds the pixels around that a cell's surface fills, and their weights; it returns
+// how far those are left as they are.
+func (e *edger) alike(x, y int, c *film.Cell) (alone float32) {
+	f := e.f
 	const reach = 3
-	ch := f.channels(pic)
-	under := f.under(ch, false)
 	i := y*f.w + x
 	apart := f.plane(i, 1)
 	here := vec.V3{X: f.pos[0][i], Y: f.pos[1][i], Z: f.pos[2][i]}.Scale(c.Dist / max(f.depth[i], 1e-9))
+	var weights float32
+	e.taps = e.taps[:0]
 	for yy := max(y-reach, 0); yy <= min(y+reach, f.h-1); yy++ {
 		for xx := max(x-reach, 0); xx <= min(x+reach, f.w-1); xx++ {
 			q := yy*f.w + xx
@@ -123,20 +142,32 @@ func (f *Filter) like(x, y int, c *film.Cell, pic, own []float32) (v [3]float32,
 			w *= w
 			d := c.N.Dot(vec.V3{X: f.pos[0][q], Y: f.pos[1][q], Z: f.pos[2][q]}.Sub(here)) * apart
 			w /= float32(1+(xx-x)*(xx-x)+(yy-y)*(yy-y)) * (1 + d*d)
-			if weights += w; own != nil {
-				alone += w * own[q]
+			e.taps = append(e.taps, tap{q, w})
+			if weights += w; e.own != nil {
+				alone += w * e.own[q]
 			}
-			for k := range ch {
-				a := under[ch*q+k]
-				sum[k] += w * a * a
-				v[k] += w * a * pic[ch*q+k]
-			}
+		}
+	}
+	return alone / max(weights, 1e-9)
+}
+
+// like is the light, without albedo, that agrees best with the pixels that alike has found
+// (least squares): what looks black tells little of it.
+func (e *edger) like(pic []float32) (v [3]float32, ok bool) {
+	ch := e.f.channels(pic)
+	under := e.f.under(ch, false)
+	var sum [3]float32
+	for _, t := range e.taps {
+		for k := range ch {
+			a := under[ch*t.at+k]
+			sum[k] += t.w * a * a
+			v[k] += t.w * a * pic[ch*t.at+k]
 		}
 	}
 	for k := range v {
 		v[k] /= max(sum[k], 1e-9)
 	}
-	return v, alone / max(weights, 1e-9), weights > 0
+	return v, len(e.taps) > 0
 }
 
 // far is how many times as bright as the brightest pixel beside it a pixel may be before

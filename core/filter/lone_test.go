@@ -94,7 +94,9 @@ func TestBlackNeighboursTellLittle(t *testing.T) {
 		}
 	}
 	c := film.Cell{N: vec.V3{Z: 1}, Dist: f.depth[8*w+8]}
-	v, _, ok := f.like(8, 8, &c, pic, nil)
+	e := edger{f: f}
+	e.alike(8, 8, &c)
+	v, ok := e.like(pic)
 	require.True(t, ok)
 	require.InEpsilon(t, 2, v[0], 0.05)
 }

@@ -49,8 +49,28 @@ func (s *Sums) Add(l *film.Layers, gain vec.V3, widths Widths) {
 	}
 }
 
-// Join adds another picture's light.
-func (s *Sums) Join(o *Sums) {
+// AddAll adds n lights' layers, as add adds one to a part of the sums. Some lights each, and
+// in the same order always: sums are rounded alike with any number of workers.
+func (s *Sums) AddAll(ctx context.Context, n, workers int, add func(to *Sums, i int)) error {
+	const parts = 4
+	some := [parts]*Sums{}
+	err := spread.Over(ctx, parts, workers, func(k int) {
+		some[k] = NewSums(s.w, s.h)
+		for i := k; i < n; i += parts {
+			add(some[k], i)
+		}
+	})
+	if err != nil {
+		return err
+	}
+	for _, o := range some {
+		s.join(o)
+	}
+	return nil
+}
+
+// join adds another picture's light.
+func (s *Sums) join(o *Sums) {
 	for w, q := range o.parts {
 		if p := s.parts[w]; p != nil {
 			add(p.mean, q.mean)
@@ -163,19 +183,16 @@ func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, parts []p
 		if err := g.blended(ctx, p.mean, p.diff, workers); err != nil {
 			return err
 		}
-		for _, pic := range [2][2][]float32{{g.mid[0], p.mean}, {g.half[0], p.diff}} {
-			if err := f.Edges(ctx, pic[0], pic[1], g.weights[0], g.last > soft, workers); err != nil {
-				return err
-			}
+		raw := [][]float32{g.mid[0], g.half[0]}
+		if err := f.Edges(ctx, raw, [][]float32{p.mean, p.diff}, g.weights[0], g.last > soft, workers); err != nil {
+			return err
 		}
 		if err := f.Specks(ctx, p.mean, workers); err != nil {
 			return err
 		}
 		// The first level of a pixel of several surfaces has one of them alone.
-		for _, pic := range [2][2][]float32{{g.mid[0], g.mid[1]}, {g.half[0], g.half[1]}} {
-			if err := f.Edges(ctx, pic[0], pic[1], nil, false, workers); err != nil {
-				return err
-			}
+		if err := f.Edges(ctx, raw, [][]float32{g.mid[1], g.half[1]}, nil, false, workers); err != nil {
+			return err
 		}
 		is := part{g.last, g.sharp}
 		out.Choice.of[is] = &group{kept: g.kept, weight: g.weight, Blend: g.Blend}

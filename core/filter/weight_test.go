@@ -92,7 +92,9 @@ func TestEdgesOfAThinPost(t *testing.T) {
 		pic[3*i], pic[3*i+1], pic[3*i+2] = v, v, v
 	}
 	c := film.Cell{N: vec.V3{X: -0.05, Z: 0.9987}, Dist: f.depth[8*w+8]}
-	got, _, ok := f.like(8, 8, &c, pic, nil)
+	e := edger{f: f}
+	e.alike(8, 8, &c)
+	got, ok := e.like(pic)
 	require.True(t, ok)
 	require.InDelta(t, 1/f.albedo[0], got[0], 0.2)
 }

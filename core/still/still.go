@@ -122,24 +122,15 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	if paths.Cover != nil {
 		sums.Paths = paths.Paths
 	}
-	// Some lamps each, and in the same order always: sums are rounded alike.
-	const parts = 4
-	some := [parts]*filter.Sums{}
-	err = spread.Over(ctx, parts, o.Workers, func(k int) {
-		some[k] = filter.NewSums(o.W, o.H)
-		for i := k; i < len(shining); i += parts {
-			l := shining[i]
-			g, y := l.Gain(), p.Layers[i]
-			m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
-			gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}
-			some[k].Add(y, g, o.widths(l.Shines(), taken))
-		}
+	err = sums.AddAll(ctx, len(shining), o.Workers, func(to *filter.Sums, i int) {
+		l := shining[i]
+		g, y := l.Gain(), p.Layers[i]
+		m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
+		gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}
+		to.Add(y, g, o.widths(l.Shines(), taken))
 	})
 	if err != nil {
 		return nil, err
-	}
-	for _, s := range some {
-		sums.Join(s)
 	}
 	if o.rest != nil {
 		sums.Add(o.rest, vec.Splat(1), filter.Widest(true))
