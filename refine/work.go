@@ -458,6 +458,9 @@ func addTo(a, b []float32) {
 	}
 }
 
+// softest is the least width of what is soft on a covered frame (filter.Widest).
+const softest = 3
+
 // leftOver estimates a layer's noise in the picture for unit gain: the mean of
 // what its halves differ, with what the filter takes off the soft kinds allowed for.
 func (f *frame) leftOver(l *lamps.Lamp, y *film.Layers, samples int) float64 {
@@ -472,7 +475,8 @@ func (f *frame) leftOver(l *lamps.Lamp, y *film.Layers, samples int) float64 {
 			sum += math.Abs(colour.LuminanceAt(d, i))
 		}
 		sum /= float64(len(d) / 3)
-		if widths[k] > 0 {
+		// Where levels are chosen, those few of lamps and mirrors may all be passed over.
+		if widths[k] > 0 && (!f.covered() || widths[k] >= softest) {
 			sum *= 0.2
 		}
 		out += sum
