@@ -368,9 +368,8 @@ func (l *Layers) Mean(kinds ...Kind) vec.V3 {
 				}
 			}
 		})
-		if m == [3]float64{} {
-			// black, and how many pixels there are of it is work to tell
-		} else if n := float64(l.sampled(k)); n > 0 {
+		if m != [3]float64{} { // how many pixels are black is work to tell, and for nothing
+			n := float64(l.sampled(k))
 			all = all.Add(vec.New(m[0]/n, m[1]/n, m[2]/n))
 		}
 		m = [3]float64{}

@@ -31,19 +31,9 @@ type group struct {
 	Blend
 }
 
-// Choose weighs the levels of the filter for a picture, given as the mean of its halves
-// (RGB) and half their difference (luminance): by the noise that a level leaves, which the
-// difference tells, and by what it spoils. With A and B the halves, (F A - A)(F B - B) has
-// the square of the bias of the level F for its mean.
-func (f *Filter) Choose(ctx context.Context, mean, diff []float32, last, workers int) (*Blend, error) {
-	g := &group{mean: mean, diff: diff, last: last}
-	if err := f.choose(ctx, []*group{g}, workers); err != nil {
-		return nil, err
-	}
-	return &g.Blend, nil
-}
-
-// choose filters some groups at once and weighs their levels.
+// choose filters some groups at once and weighs the levels of each: by the noise that a level
+// leaves, which the difference of the halves tells, and by what it spoils. With A and B the
+// halves, (F A - A)(F B - B) has the square of the bias of the level F for its mean.
 func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error {
 	n := f.w * f.h
 	var pictures []Noisy

@@ -44,9 +44,9 @@ func chosenError(t *testing.T, truth func(x, y int) float32, noise float64) floa
 	const w, h = 96, 64
 	mean, diff := halvesOf(truth, noise, w, h)
 	f := plain(w, h)
-	by, err := f.Choose(context.Background(), mean, diff, 4, 2)
-	require.NoError(t, err)
-	require.NoError(t, f.Apply(context.Background(), []Noisy{{Pic: mean, Levels: 4, By: by}}, 2))
+	g := &group{mean: mean, diff: diff, last: 4}
+	require.NoError(t, f.choose(context.Background(), []*group{g}, 2))
+	require.NoError(t, f.Apply(context.Background(), []Noisy{{Pic: mean, Levels: 4, By: &g.Blend}}, 2))
 	var sum float64
 	for i := range w * h {
 		d := float64(mean[3*i] - truth(i%w, i/w))

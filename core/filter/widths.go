@@ -25,9 +25,6 @@ const few = 4
 type Frame struct {
 	Samples int
 	Sparse  bool // what is bounced has a quarter of the samples (film.Layers.Sparse)
-	// Covered layers have what is asked of lights on cells; the rest is sampled as what is
-	// bounced.
-	Covered bool
 	// Smaller is how many times the picture is halved against the size that it is made
 	// for: small pictures are filtered less widely.
 	Smaller int
@@ -75,19 +72,8 @@ func (f Frame) Widths(shows bool) (w Widths) {
 		bounced /= 4
 	}
 	w[film.Bounced] = wide(bounced)
-	if w[film.Direct] = first(f.Samples); shows && !f.Covered {
+	if w[film.Direct] = first(f.Samples); shows {
 		w[film.Direct] = wide(f.Samples)
-	}
-	if f.Covered {
-		// A path of each half is taken at a turn; what is asked of a sky goes through its
-		// portals.
-		w[film.Bounced] = wide(2 * bounced)
-		w[film.Met] = w[film.Bounced]
-		if shows {
-			w[film.Direct] = max(w[film.Bounced]-2, 1)
-		}
-		w[film.BouncedSharp], w[film.DirectSharp] = first(f.Samples), first(f.Samples)
-		return w
 	}
 	if bounced < few {
 		w[film.BouncedSharp] = w[film.Bounced]
