@@ -47,23 +47,30 @@ func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error
 		of[&g.mean[0]], of[&g.diff[0]] = g, g
 	}
 	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
-	err := f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c []float32, ch, at int) {
+	err := f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c *[3][]float32, per []float32) {
 		g := of[&p.Pic[0]]
-		from, to := y*f.w, (y+1)*f.w
+		to := g.mid[level]
 		if &p.Pic[0] == &g.diff[0] {
-			half, under := g.half[level], f.under(1, p.Sharp)
-			for i := from; i < to; i++ {
-				half[i] = p.per(c[i*ch]) * with(under, i, c[i*ch+at])
-			}
-			return
+			to = g.half[level]
 		}
-		mid, lum, under := g.mid[level], g.lum[level], f.under(3, p.Sharp)
-		for i := from; i < to; i++ {
-			s := p.per(c[i*ch])
-			for q := range 3 {
-				mid[3*i+q] = s * with(under, 3*i+q, c[i*ch+at+q])
+		m := f.channels(p.Pic)
+		under := f.under(m, p.Sharp)
+		for k, row := range c[:m] {
+			for x, v := range row {
+				i := y*f.w + x
+				if per != nil {
+					v *= per[x]
+				}
+				if under != nil {
+					v *= under[m*i+k]
+				}
+				to[m*i+k] = v
 			}
-			lum[i] = float32(colour.LuminanceAt(mid, 3*i))
+		}
+		if m == 3 {
+			for i := y * f.w; i < (y+1)*f.w; i++ {
+				g.lum[level][i] = float32(colour.LuminanceAt(to, 3*i))
+			}
 		}
 	})
 	for _, g := range groups {

@@ -9,29 +9,35 @@ import (
 
 var vectorised = archsimd.X86.AVX2() && archsimd.X86.FMA()
 
-// blend writes the weighted sum of the taps to dst, whose length is a multiple
-// of eight.
-func blend(dst, src []float32, taps []tap) {
-	if !vectorised {
-		blendScalar(dst, src, taps)
+// sum is sumScalar: a whole block at once.
+func (k *weights) sum(src, dst []float32, from, step, w int) {
+	if !vectorised || len(dst) < block {
+		k.sumScalar(src, dst, from, step, w)
 		return
 	}
-	base := unsafe.Pointer(unsafe.SliceData(src))
-	out := unsafe.Pointer(unsafe.SliceData(dst))
-	for c := 0; c < len(dst); c += 8 {
-		acc := archsimd.BroadcastFloat32x8(0)
-		p := unsafe.Add(base, 4*c)
-		for i := range taps {
-			t := &taps[i]
-			acc = archsimd.LoadFloat32x8((*[8]float32)(unsafe.Add(p, 4*t.at))).MulAdd(archsimd.BroadcastFloat32x8(t.w), acc)
-		}
-		acc.Store((*[8]float32)(unsafe.Add(out, 4*c)))
+	base := unsafe.Pointer(unsafe.SliceData(src[from:]))
+	load := func(p unsafe.Pointer, at int) archsimd.Float32x8 {
+		return archsimd.LoadFloat32x8((*[8]float32)(unsafe.Add(p, 4*at)))
 	}
+	zero := archsimd.BroadcastFloat32x8(0)
+	a, b, c, d := zero, zero, zero, zero
+	for _, t := range k.live[:k.n] {
+		p, q := unsafe.Add(base, 4*away(t, step, w)), unsafe.Pointer(&k.of[t])
+		a = load(p, 0).MulAdd(load(q, 0), a)
+		b = load(p, 8).MulAdd(load(q, 8), b)
+		c = load(p, 16).MulAdd(load(q, 16), c)
+		d = load(p, 24).MulAdd(load(q, 24), d)
+	}
+	out := (*[block]float32)(dst)
+	a.Store((*[8]float32)(out[0:8]))
+	b.Store((*[8]float32)(out[8:16]))
+	c.Store((*[8]float32)(out[16:24]))
+	d.Store((*[8]float32)(out[24:32]))
 }
 
 // weigh8 is weigh1 for eight pixels side by side, all of whose neighbours lie in
 // the picture's rows.
-func (f *Filter) weigh8(x, y, step int, out *[kernelTaps][8]float32) {
+func (f *Filter) weigh8(x, y, step, lane int, out *[kernelTaps][block]float32) {
 	at := func(s []float32, i int) archsimd.Float32x8 {
 		return archsimd.LoadFloat32x8((*[8]float32)(s[i : i+8]))
 	}
@@ -53,7 +59,7 @@ func (f *Filter) weigh8(x, y, step int, out *[kernelTaps][8]float32) {
 		for dx := -kernelRadius; dx <= kernelRadius; dx++ {
 			t++
 			if yy < 0 || yy >= f.h {
-				out[t] = [8]float32{}
+				clear(out[t][lane : lane+8])
 				continue
 			}
 			q := yy*f.w + x + dx*step
@@ -64,7 +70,7 @@ func (f *Filter) weigh8(x, y, step int, out *[kernelTaps][8]float32) {
 			c = c.Mul(c)
 			c = c.Mul(c)
 			w := archsimd.BroadcastFloat32x8(kernel[max(dx, -dx)] * kernel[max(dy, -dy)]).Mul(c).Mul(c).Mul(c).Div(one.Add(d.Mul(d)))
-			w.Masked(ok).Store(&out[t])
+			w.Masked(ok).Store((*[8]float32)(out[t][lane : lane+8]))
 		}
 	}
 }

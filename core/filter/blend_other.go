@@ -4,6 +4,6 @@ package filter
 
 const vectorised = false
 
-func blend(dst, src []float32, taps []tap) { blendScalar(dst, src, taps) }
+func (k *weights) sum(src, dst []float32, from, step, w int) { k.sumScalar(src, dst, from, step, w) }
 
-func (f *Filter) weigh8(x, y, step int, out *[kernelTaps][8]float32) {}
+func (f *Filter) weigh8(x, y, step, lane int, out *[kernelTaps][block]float32) {}

@@ -125,7 +125,7 @@ var kernel = [kernelRadius + 1]float32{6.0 / 16, 4.0 / 16, 1.0 / 16} // B3 splin
 // eight around it, or it stays as it is.
 func (f *Filter) Fill(ctx context.Context, pictures [][]float32, lacks func(x, y int) bool, workers int) error {
 	return spread.Over(ctx, f.h, workers, func(y int) {
-		var w [kernelTaps][8]float32
+		var w [kernelTaps][block]float32
 		for x := range f.w {
 			if !lacks(x, y) {
 				continue
@@ -134,7 +134,7 @@ func (f *Filter) Fill(ctx context.Context, pictures [][]float32, lacks func(x, y
 			var near [8]tap
 			n, sum := 0, float32(0)
 			if f.depth[i] > 0 {
-				f.weigh1(x, y, 1, &w)
+				f.weigh1(x, y, 1, 0, &w)
 			}
 			for dy := -1; dy <= 1; dy++ {
 				for dx := -1; dx <= 1; dx++ {
@@ -186,64 +186,41 @@ func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error
 	pictures = slices.DeleteFunc(slices.Clone(pictures), func(p Noisy) bool { return p.Levels <= 0 })
 	// Those that are filtered widest come first, so that what is done drops out.
 	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
-	return f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c []float32, ch, at int) {
+	return f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c *[3][]float32, per []float32) {
+		first, last := level == 0, level == p.Levels
+		if p.By == nil && (!last || first) {
+			return
+		}
 		n := f.channels(p.Pic)
-		from, to, under := y*f.w, (y+1)*f.w, f.under(n, p.Sharp)
-		switch {
-		case p.By != nil && level == 0:
-			w := p.By.weights[0]
-			for i := from; i < to; i++ {
-				for k := n * i; k < n*i+n; k++ {
-					p.Pic[k] *= w[i]
+		from, under := y*f.w, f.under(n, p.Sharp)
+		for k, from1 := range c[:n] {
+			for x, v := range from1 {
+				i := from + x
+				if per != nil {
+					v *= per[x]
 				}
-			}
-		case p.By != nil && level < len(p.By.weights):
-			w := p.By.weights[level]
-			for i := from; i < to; i++ {
-				s := w[i] * p.per(c[i*ch])
-				for k := range n {
-					p.Pic[n*i+k] += s * with(under, n*i+k, c[i*ch+at+k])
+				if p.By != nil {
+					v *= p.By.weights[level][i]
+					if !first {
+						v += p.Pic[n*i+k]
+					}
 				}
-			}
-		case p.By == nil && level == p.Levels && level > 0:
-			for i := from; i < to; i++ {
-				s := p.per(c[i*ch])
-				for k := range n {
-					p.Pic[n*i+k] = s * with(under, n*i+k, c[i*ch+at+k])
+				if last && under != nil {
+					v *= under[n*i+k]
 				}
+				p.Pic[n*i+k] = v
 			}
 		}
 	})
 }
 
-// per is what the first of a pixel's channels makes of the others where they are weighed: their
-// sums are means times their weights, which it has.
-func (p *Noisy) per(weight float32) float32 {
-	switch {
-	case p.Weight == nil:
-		return 1
-	case weight > 0:
-		return 1 / weight
-	}
-	return 0
-}
-
-// with gives a number back what was taken off it.
-func with(under []float32, i int, v float32) float32 {
-	if under == nil {
-		return v
-	}
-	return v * under[i]
-}
-
 // levels filters pictures, the widest first, and calls take for each level, row and
-// picture with the picture's channels, without albedo: those from at of ch at each pixel, to
-// be multiplied by per of the pixel's first.
-func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take func(level, y int, p *Noisy, c []float32, ch, at int)) error {
+// picture with the row of the picture's channels, without albedo, and what they are to be
+// multiplied by (nil: nothing).
+func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take func(level, y int, p *Noisy, c *[3][]float32, per []float32)) error {
 	if len(pictures) == 0 {
 		return nil
 	}
-	n := f.w * f.h
 	ats := make([]int, len(pictures)+1)
 	var weight []float32
 	for k := range pictures {
@@ -254,123 +231,187 @@ func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take
 	for k := range pictures {
 		ats[k+1] = ats[k] + f.channels(pictures[k].Pic)
 	}
-	ch := eights(ats[len(pictures)])
-	a, b := make([]float32, n*ch), make([]float32, n*ch)
-	err := spread.Over(ctx, f.h, workers, func(y int) {
+	a, b := f.planes(ats[len(pictures)], pictures[0].Levels), f.planes(ats[len(pictures)], pictures[0].Levels)
+	// shown gives a row of some pictures to take.
+	shown := func(level, y int, some []Noisy, per []float32) {
+		row := func(k int) []float32 { return a.row(k, y, f.w) }
 		if weight != nil {
-			for i := y * f.w; i < (y+1)*f.w; i++ {
-				a[i*ch] = weight[i]
+			for x, w := range row(0) {
+				if per[x] = 0; w > 0 {
+					per[x] = 1 / w
+				}
 			}
+		}
+		for k := range some {
+			p, of, c := &some[k], per, [3][]float32{}
+			if p.Weight == nil {
+				of = nil
+			}
+			for q := ats[k]; q < ats[k+1]; q++ {
+				c[q-ats[k]] = row(q)
+			}
+			take(level, y, p, &c, of)
+		}
+	}
+	// each calls do for each row, with room for what its pixels are multiplied by.
+	each := func(do func(y int, per []float32)) error {
+		return spread.With(ctx, f.h, workers, func() (func(int), func()) {
+			per := make([]float32, f.w)
+			return func(y int) { do(y, per) }, func() {}
+		})
+	}
+	err := each(func(y int, per []float32) {
+		if weight != nil {
+			copy(a.row(0, y, f.w), weight[y*f.w:])
 		}
 		for k := range pictures {
 			p := &pictures[k]
 			m := ats[k+1] - ats[k]
 			under := f.under(m, p.Sharp)
-			for i := y * f.w; i < (y+1)*f.w; i++ {
-				to, from := a[i*ch+ats[k]:i*ch+ats[k]+m], p.Pic[m*i:m*i+m]
-				s := float32(1)
-				if p.Weight != nil {
-					s = p.Weight[i]
-				}
-				if under == nil {
-					for c := range to {
-						to[c] = s * from[c]
+			for q := range m {
+				to := a.row(ats[k]+q, y, f.w)
+				for x := range to {
+					i := m*(y*f.w+x) + q
+					s := p.Pic[i]
+					if p.Weight != nil {
+						s *= p.Weight[y*f.w+x]
 					}
-					continue
-				}
-				for c, u := range under[m*i : m*i+m] {
-					to[c] = s * from[c] / u
+					if under != nil {
+						s /= under[i]
+					}
+					to[x] = s
 				}
 			}
 		}
-		for k := range pictures {
-			take(0, y, &pictures[k], a, ch, ats[k])
-		}
+		shown(0, y, pictures, per)
 	})
 	for l := 0; l < pictures[0].Levels && err == nil; l++ {
 		more := 0 // pictures that need this level
 		for more < len(pictures) && pictures[more].Levels > l {
 			more++
 		}
-		err = spread.Over(ctx, f.h, workers, func(y int) { f.row(a, b, y, 1<<l, ch, eights(ats[more])) })
+		err = spread.With(ctx, f.h, workers, func() (func(int), func()) {
+			k := &weights{}
+			return func(y int) { f.row(a, b, y, 1<<l, ats[more], k) }, func() {}
+		})
 		if err != nil {
 			break
 		}
 		a, b = b, a
-		err = spread.Over(ctx, f.h, workers, func(y int) {
-			for k := range pictures[:more] {
-				take(l+1, y, &pictures[k], a, ch, ats[k])
-			}
-		})
+		err = each(func(y int, per []float32) { shown(l+1, y, pictures[:more], per) })
 	}
 	return err
 }
 
-// eights rounds up to whole vectors.
-func eights(n int) int { return (n + 7) &^ 7 }
+// planes are some channels of a picture, one after the other, with room before and behind:
+// what lies beside the picture is read, and weighs nothing.
+type planes struct {
+	of  []float32
+	pad int
+	n   int
+}
 
-// tap is a neighbour: where its channels begin, and its weight.
+func (f *Filter) planes(channels, levels int) planes {
+	p := planes{pad: kernelRadius<<max(levels-1, 0) + block, n: f.w * f.h}
+	p.of = make([]float32, channels*p.n+2*p.pad)
+	return p
+}
+
+// row is row y of a channel, w wide.
+func (p planes) row(channel, y, w int) []float32 {
+	at := p.pad + channel*p.n + y*w
+	return p.of[at : at+w : at+w]
+}
+
+// tap is a neighbour: where it is, and its weight.
 type tap struct {
 	at int
 	w  float32
 }
 
-func blendScalar(dst, src []float32, taps []tap) {
-	clear(dst)
-	for _, t := range taps {
-		in := src[t.at : t.at+len(dst) : t.at+len(dst)]
-		for k := range dst {
-			dst[k] += t.w * in[k]
+const kernelTaps = (2*kernelRadius + 1) * (2*kernelRadius + 1)
+
+// block is how many pixels of a row are filtered at once: their weights and what they read of
+// a channel lie in the nearest memory.
+const block = 32
+
+// weights are those of the neighbours of a block's pixels.
+type weights struct {
+	of   [kernelTaps][block]float32
+	live [kernelTaps]int // the taps that any pixel has a weight for
+	n    int             // how many those are
+}
+
+// row filters one row of the first channels.
+func (f *Filter) row(src, dst planes, y, step, channels int, k *weights) {
+	for x := 0; x < f.w; x += block {
+		at, many := x, min(block, f.w)
+		if at+many > f.w {
+			at = f.w - many // some once more: the same again
+		}
+		f.weigh(at, y, many, step, k)
+		for c := range channels {
+			from := src.pad + c*src.n + y*f.w + at
+			k.sum(src.of, dst.row(c, y, f.w)[at:at+many], from, step, f.w)
 		}
 	}
 }
 
-const kernelTaps = (2*kernelRadius + 1) * (2*kernelRadius + 1)
-
-// row filters one row: the first used of each pixel's ch channels.
-func (f *Filter) row(src, dst []float32, y, step, ch, used int) {
-	var room [kernelTaps + 1]tap
-	var offs [kernelTaps]int
-	for t := range offs {
-		offs[t] = (t/(2*kernelRadius+1)-kernelRadius)*step*f.w + (t%(2*kernelRadius+1)-kernelRadius)*step
+// weigh works out the weights for the neighbours of some pixels side by side; together they
+// are 1. A pixel that has none keeps what it has.
+func (f *Filter) weigh(x, y, many, step int, k *weights) {
+	for at := 0; at < many; {
+		if vectorised && at+8 <= many && x+at >= kernelRadius*step && x+at+8+kernelRadius*step <= f.w {
+			f.weigh8(x+at, y, step, at, &k.of)
+			at += 8
+			continue
+		}
+		f.weigh1(x+at, y, step, at, &k.of)
+		at++
 	}
-	var eight [kernelTaps][8]float32
-	for x := 0; x < f.w; {
-		many := 1
-		if vectorised && x >= kernelRadius*step && x+8+kernelRadius*step <= f.w {
-			many = 8
-			f.weigh8(x, y, step, &eight)
+	var sums [block]float32
+	k.n = 0
+	for t := range k.of {
+		w, some := &k.of[t], float32(0)
+		for i := range sums[:many] {
+			sums[i] += w[i]
+			some += w[i]
 		}
-		for k := range many {
-			i := y*f.w + x + k
-			out := dst[i*ch : i*ch+used]
-			if f.depth[i] == 0 {
-				copy(out, src[i*ch:])
-				continue
-			}
-			if many == 1 {
-				f.weigh1(x, y, step, &eight)
-			}
-			n := 0
-			var sum float32
-			for t := range eight {
-				w := eight[t][k]
-				sum += w
-				room[n] = tap{(i + offs[t]) * ch, w}
-				n += int((math.Float32bits(w) + math.MaxInt32) >> 31) // 1 if w > 0, without a branch
-			}
-			if sum == 0 {
-				copy(out, src[i*ch:])
-				continue
-			}
-			taps := room[:n]
-			s := 1 / sum
-			for t := range taps {
-				taps[t].w *= s
-			}
-			blend(out, src, taps)
+		if some > 0 || t == kernelTaps/2 {
+			k.live[k.n] = t
+			k.n++
 		}
-		x += many
+	}
+	for i, s := range sums[:many] {
+		if s == 0 {
+			k.of[kernelTaps/2][i], sums[i] = 1, 1
+			continue
+		}
+		sums[i] = 1 / s
+	}
+	for _, t := range k.live[:k.n] {
+		w := &k.of[t]
+		for i := range sums[:many] {
+			w[i] *= sums[i]
+		}
+	}
+}
+
+// away is how far a tap is from its pixel in a picture w wide.
+func away(t, step, w int) int {
+	return ((t/(2*kernelRadius+1)-kernelRadius)*w + t%(2*kernelRadius+1) - kernelRadius) * step
+}
+
+// sumScalar writes the weighed sums of the taps to dst, for the pixels from `from` on of src.
+func (k *weights) sumScalar(src, dst []float32, from, step, w int) {
+	clear(dst)
+	for _, t := range k.live[:k.n] {
+		q := from + away(t, step, w)
+		for i := range dst {
+			if v := k.of[t][i]; v > 0 {
+				dst[i] += v * src[q+i]
+			}
+		}
 	}
 }
 
@@ -382,8 +423,8 @@ func (f *Filter) plane(i, step int) float32 { return 1 / (f.depth[i] * 0.004 * f
 // counts for nothing: its weight would be under a thousandth.
 const farOff = 40
 
-// weigh1 fills the first lane of the taps' weights for one pixel.
-func (f *Filter) weigh1(x, y, step int, out *[kernelTaps][8]float32) {
+// weigh1 fills one lane of the taps' weights.
+func (f *Filter) weigh1(x, y, step, lane int, out *[kernelTaps][block]float32) {
 	i := y*f.w + x
 	nx, ny, nz := f.normal[0][i], f.normal[1][i], f.normal[2][i]
 	px, py, pz := f.pos[0][i], f.pos[1][i], f.pos[2][i]
@@ -392,7 +433,7 @@ func (f *Filter) weigh1(x, y, step int, out *[kernelTaps][8]float32) {
 	for dy := -kernelRadius; dy <= kernelRadius; dy++ {
 		for dx := -kernelRadius; dx <= kernelRadius; dx++ {
 			t++
-			out[t][0] = 0
+			out[t][lane] = 0
 			yy, xx := y+dy*step, x+dx*step
 			if yy < 0 || yy >= f.h || xx < 0 || xx >= f.w {
 				continue
@@ -406,7 +447,7 @@ func (f *Filter) weigh1(x, y, step int, out *[kernelTaps][8]float32) {
 			}
 			c *= c
 			c *= c
-			out[t][0] = kernel[max(dx, -dx)] * kernel[max(dy, -dy)] * c * c * c / (1 + d*d)
+			out[t][lane] = kernel[max(dx, -dx)] * kernel[max(dy, -dy)] * c * c * c / (1 + d*d)
 		}
 	}
 }
