@@ -47,7 +47,7 @@ func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error
 		of[&g.mean[0]], of[&g.diff[0]] = g, g
 	}
 	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
-	err := f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c *[3][]float32, per []float32) {
+	err := f.levels(ctx, pictures, workers, func(level, at int, p *Noisy, c *[3][]float32, per []float32) {
 		g := of[&p.Pic[0]]
 		to := g.mid[level]
 		if &p.Pic[0] == &g.diff[0] {
@@ -57,7 +57,7 @@ func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error
 		under := f.under(m, p.Sharp)
 		for k, row := range c[:m] {
 			for x, v := range row {
-				i := y*f.w + x
+				i := at + x
 				if per != nil {
 					v *= per[x]
 				}
@@ -68,7 +68,7 @@ func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error
 			}
 		}
 		if m == 3 {
-			for i := y * f.w; i < (y+1)*f.w; i++ {
+			for i := at; i < at+len(c[0]); i++ {
 				g.lum[level][i] = float32(colour.LuminanceAt(to, 3*i))
 			}
 		}

@@ -9,30 +9,68 @@ import (
 
 var vectorised = archsimd.X86.AVX2() && archsimd.X86.FMA()
 
+func eight(p unsafe.Pointer, at int) archsimd.Float32x8 {
+	return archsimd.LoadFloat32x8((*[8]float32)(unsafe.Add(p, 4*at)))
+}
+
 // sum is sumScalar: a whole block at once.
-func (k *weights) sum(src, dst []float32, from, step, w int) {
+func (k *weights) sum(src, dst []float32, from int) {
 	if !vectorised || len(dst) < block {
-		k.sumScalar(src, dst, from, step, w)
+		k.sumScalar(src, dst, from)
 		return
 	}
-	base := unsafe.Pointer(unsafe.SliceData(src[from:]))
-	load := func(p unsafe.Pointer, at int) archsimd.Float32x8 {
-		return archsimd.LoadFloat32x8((*[8]float32)(unsafe.Add(p, 4*at)))
-	}
+	base, out := unsafe.Pointer(unsafe.SliceData(src[from:])), unsafe.Pointer(unsafe.SliceData(dst))
 	zero := archsimd.BroadcastFloat32x8(0)
-	a, b, c, d := zero, zero, zero, zero
-	for _, t := range k.live[:k.n] {
-		p, q := unsafe.Add(base, 4*away(t, step, w)), unsafe.Pointer(&k.of[t])
-		a = load(p, 0).MulAdd(load(q, 0), a)
-		b = load(p, 8).MulAdd(load(q, 8), b)
-		c = load(p, 16).MulAdd(load(q, 16), c)
-		d = load(p, 24).MulAdd(load(q, 24), d)
+	for i := 0; i < block; i += 32 {
+		a, b, c, d := zero, zero, zero, zero
+		for _, t := range k.live[:k.n] {
+			p, q := unsafe.Add(base, 4*(k.away[t]+i)), unsafe.Pointer(&k.of[t][i])
+			a = eight(p, 0).MulAdd(eight(q, 0), a)
+			b = eight(p, 8).MulAdd(eight(q, 8), b)
+			c = eight(p, 16).MulAdd(eight(q, 16), c)
+			d = eight(p, 24).MulAdd(eight(q, 24), d)
+		}
+		to := unsafe.Add(out, 4*i)
+		a.Store((*[8]float32)(to))
+		b.Store((*[8]float32)(unsafe.Add(to, 4*8)))
+		c.Store((*[8]float32)(unsafe.Add(to, 4*16)))
+		d.Store((*[8]float32)(unsafe.Add(to, 4*24)))
 	}
-	out := (*[block]float32)(dst)
-	a.Store((*[8]float32)(out[0:8]))
-	b.Store((*[8]float32)(out[8:16]))
-	c.Store((*[8]float32)(out[16:24]))
-	d.Store((*[8]float32)(out[24:32]))
+}
+
+// whole is wholeScalar.
+func (k *weights) whole(many int) {
+	if !vectorised || many < block {
+		k.wholeScalar(many)
+		return
+	}
+	zero, one := archsimd.BroadcastFloat32x8(0), archsimd.BroadcastFloat32x8(1)
+	var any [kernelTaps][8]float32
+	for i := 0; i < block; i += 8 {
+		sum := zero
+		for t := range k.of {
+			w := eight(unsafe.Pointer(&k.of[t][i]), 0)
+			sum = sum.Add(w)
+			eight(unsafe.Pointer(&any[t]), 0).Add(w).Store(&any[t])
+		}
+		none := sum.Equal(zero)
+		per := one.Div(one.Merge(sum, none))
+		for t := range k.of {
+			to := (*[8]float32)(k.of[t][i : i+8])
+			w := archsimd.LoadFloat32x8(to).Mul(per)
+			if t == kernelTaps/2 {
+				w = one.Merge(w, none)
+			}
+			w.Store(to)
+		}
+	}
+	k.n = 0
+	for t := range any {
+		if any[t] != [8]float32{} || t == kernelTaps/2 {
+			k.live[k.n] = t
+			k.n++
+		}
+	}
 }
 
 // weigh8 is weigh1 for eight pixels side by side, all of whose neighbours lie in

@@ -4,6 +4,8 @@ package filter
 
 const vectorised = false
 
-func (k *weights) sum(src, dst []float32, from, step, w int) { k.sumScalar(src, dst, from, step, w) }
+func (k *weights) sum(src, dst []float32, from int) { k.sumScalar(src, dst, from) }
+
+func (k *weights) whole(many int) { k.wholeScalar(many) }
 
 func (f *Filter) weigh8(x, y, step, lane int, out *[kernelTaps][block]float32) {}

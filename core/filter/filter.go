@@ -186,16 +186,16 @@ func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error
 	pictures = slices.DeleteFunc(slices.Clone(pictures), func(p Noisy) bool { return p.Levels <= 0 })
 	// Those that are filtered widest come first, so that what is done drops out.
 	slices.SortStableFunc(pictures, func(a, b Noisy) int { return b.Levels - a.Levels })
-	return f.levels(ctx, pictures, workers, func(level, y int, p *Noisy, c *[3][]float32, per []float32) {
+	return f.levels(ctx, pictures, workers, func(level, at int, p *Noisy, c *[3][]float32, per []float32) {
 		first, last := level == 0, level == p.Levels
-		if p.By == nil && (!last || first) {
+		if p.By == nil && !last {
 			return
 		}
 		n := f.channels(p.Pic)
-		from, under := y*f.w, f.under(n, p.Sharp)
-		for k, from1 := range c[:n] {
-			for x, v := range from1 {
-				i := from + x
+		under := f.under(n, p.Sharp)
+		for k, row := range c[:n] {
+			for x, v := range row {
+				i := at + x
 				if per != nil {
 					v *= per[x]
 				}
@@ -214,10 +214,11 @@ func (f *Filter) Apply(ctx context.Context, pictures []Noisy, workers int) error
 	})
 }
 
-// levels filters pictures, the widest first, and calls take for each level, row and
-// picture with the row of the picture's channels, without albedo, and what they are to be
-// multiplied by (nil: nothing).
-func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take func(level, y int, p *Noisy, c *[3][]float32, per []float32)) error {
+// levels filters pictures, the widest first, and calls take for each level and block of
+// pixels that is not black, with the first pixel's number, the block of the picture's channels,
+// without albedo, and what they are to be multiplied by (nil: nothing). What is black at one
+// level was black before.
+func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take func(level, at int, p *Noisy, c *[3][]float32, per []float32)) error {
 	if len(pictures) == 0 {
 		return nil
 	}
@@ -233,72 +234,90 @@ func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take
 	}
 	a, b := f.planes(ats[len(pictures)], pictures[0].Levels), f.planes(ats[len(pictures)], pictures[0].Levels)
 	// shown gives a row of some pictures to take.
-	shown := func(level, y int, some []Noisy, per []float32) {
-		row := func(k int) []float32 { return a.row(k, y, f.w) }
-		if weight != nil {
-			for x, w := range row(0) {
-				if per[x] = 0; w > 0 {
-					per[x] = 1 / w
+	shown := func(level, y int, some []Noisy) {
+		var room [block]float32
+		for x := 0; x < f.w; x += block {
+			many := min(block, f.w-x)
+			if weight != nil {
+				for i, w := range a.row(0, y)[x : x+many] {
+					if room[i] = 0; w > 0 {
+						room[i] = 1 / w
+					}
+				}
+			}
+			for k := range some {
+				p, c, lit := &some[k], [3][]float32{}, false
+				for q := ats[k]; q < ats[k+1]; q++ {
+					lit = lit || a.lit[a.flag(q, y, x)]
+					c[q-ats[k]] = a.row(q, y)[x : x+many]
+				}
+				var per []float32
+				if p.Weight != nil {
+					per = room[:many]
+				}
+				if lit {
+					take(level, y*f.w+x, p, &c, per)
 				}
 			}
 		}
-		for k := range some {
-			p, of, c := &some[k], per, [3][]float32{}
-			if p.Weight == nil {
-				of = nil
-			}
-			for q := ats[k]; q < ats[k+1]; q++ {
-				c[q-ats[k]] = row(q)
-			}
-			take(level, y, p, &c, of)
-		}
 	}
-	// each calls do for each row, with room for what its pixels are multiplied by.
-	each := func(do func(y int, per []float32)) error {
-		return spread.With(ctx, f.h, workers, func() (func(int), func()) {
-			per := make([]float32, f.w)
-			return func(y int) { do(y, per) }, func() {}
-		})
-	}
-	err := each(func(y int, per []float32) {
+	err := spread.Over(ctx, f.h, workers, func(y int) {
 		if weight != nil {
-			copy(a.row(0, y, f.w), weight[y*f.w:])
+			copy(a.row(0, y), weight[y*f.w:])
+			for x := 0; x < f.w; x += block {
+				a.lit[a.flag(0, y, x)] = true
+			}
 		}
 		for k := range pictures {
 			p := &pictures[k]
 			m := ats[k+1] - ats[k]
 			under := f.under(m, p.Sharp)
-			for q := range m {
-				to := a.row(ats[k]+q, y, f.w)
-				for x := range to {
-					i := m*(y*f.w+x) + q
-					s := p.Pic[i]
-					if p.Weight != nil {
-						s *= p.Weight[y*f.w+x]
+			for x := 0; x < f.w; x += block {
+				from, to := y*f.w+x, y*f.w+min(x+block, f.w)
+				if black(p.Pic[m*from : m*to]) {
+					continue
+				}
+				for q := range m {
+					a.lit[a.flag(ats[k]+q, y, x)] = true
+					out := a.row(ats[k]+q, y)[x:]
+					for i := from; i < to; i++ {
+						s := p.Pic[m*i+q]
+						if p.Weight != nil {
+							s *= p.Weight[i]
+						}
+						if under != nil {
+							s /= under[m*i+q]
+						}
+						out[i-from] = s
 					}
-					if under != nil {
-						s /= under[i]
-					}
-					to[x] = s
 				}
 			}
 		}
-		shown(0, y, pictures, per)
+		shown(0, y, pictures)
 	})
 	for l := 0; l < pictures[0].Levels && err == nil; l++ {
 		more := 0 // pictures that need this level
 		for more < len(pictures) && pictures[more].Levels > l {
 			more++
 		}
-		err = spread.With(ctx, f.h, workers, func() (func(int), func()) {
-			k := &weights{}
-			return func(y int) { f.row(a, b, y, 1<<l, ats[more], k) }, func() {}
+		step := 1 << l
+		// Rows a step apart come one after the other: what they read is then mostly still at hand.
+		const strip = 16
+		strips := ((f.h+step-1)/step + strip - 1) / strip
+		err = spread.With(ctx, step*strips, workers, func() (func(int), func()) {
+			k := f.weights(step)
+			return func(s int) {
+				from := s/strips + s%strips*strip*step
+				for y := from; y < min(from+strip*step, f.h); y += step {
+					f.row(a, b, y, step, ats[more], k)
+				}
+			}, func() {}
 		})
 		if err != nil {
 			break
 		}
 		a, b = b, a
-		err = each(func(y int, per []float32) { shown(l+1, y, pictures[:more], per) })
+		err = spread.Over(ctx, f.h, workers, func(y int) { shown(l+1, y, pictures[:more]) })
 	}
 	return err
 }
@@ -306,21 +325,50 @@ func (f *Filter) levels(ctx context.Context, pictures []Noisy, workers int, take
 // planes are some channels of a picture, one after the other, with room before and behind:
 // what lies beside the picture is read, and weighs nothing.
 type planes struct {
-	of  []float32
-	pad int
-	n   int
+	of      []float32
+	pad     int
+	w, h, n int
+	lit     []bool // the blocks of each channel's rows that are not black
 }
 
 func (f *Filter) planes(channels, levels int) planes {
-	p := planes{pad: kernelRadius<<max(levels-1, 0) + block, n: f.w * f.h}
+	p := planes{pad: kernelRadius<<max(levels-1, 0) + block, w: f.w, h: f.h, n: f.w * f.h}
 	p.of = make([]float32, channels*p.n+2*p.pad)
+	p.lit = make([]bool, channels*f.h*p.blocks())
 	return p
 }
 
-// row is row y of a channel, w wide.
-func (p planes) row(channel, y, w int) []float32 {
-	at := p.pad + channel*p.n + y*w
-	return p.of[at : at+w : at+w]
+func (p *planes) blocks() int { return (p.w + block - 1) / block }
+
+// flag is the place in lit of the block of a channel's row that x lies in.
+func (p *planes) flag(channel, y, x int) int { return (channel*p.h+y)*p.blocks() + x/block }
+
+// row is a row of a channel.
+func (p *planes) row(channel, y int) []float32 {
+	at := p.pad + channel*p.n + y*p.w
+	return p.of[at : at+p.w : at+p.w]
+}
+
+// black tells whether all of a channel is that may reach some pixels of a row.
+func (p *planes) black(channel, y, x, many, step int) bool {
+	first, last := max(x-kernelRadius*step, 0), min(x+many-1+kernelRadius*step, p.w-1)
+	for dy := -kernelRadius; dy <= kernelRadius; dy++ {
+		if yy := y + dy*step; yy >= 0 && yy < p.h {
+			if slices.Contains(p.lit[p.flag(channel, yy, first):p.flag(channel, yy, last)+1], true) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+func black(values []float32) bool {
+	for _, v := range values {
+		if v != 0 {
+			return false
+		}
+	}
+	return true
 }
 
 // tap is a neighbour: where it is, and its weight.
@@ -333,16 +381,18 @@ const kernelTaps = (2*kernelRadius + 1) * (2*kernelRadius + 1)
 
 // block is how many pixels of a row are filtered at once: their weights and what they read of
 // a channel lie in the nearest memory.
-const block = 32
+const block = 96
 
 // weights are those of the neighbours of a block's pixels.
 type weights struct {
 	of   [kernelTaps][block]float32
+	away [kernelTaps]int // how far each tap is from its pixel
 	live [kernelTaps]int // the taps that any pixel has a weight for
 	n    int             // how many those are
 }
 
-// row filters one row of the first channels.
+// row filters one row of the first channels. What is black stays as it is: dst has what
+// src had a level before.
 func (f *Filter) row(src, dst planes, y, step, channels int, k *weights) {
 	for x := 0; x < f.w; x += block {
 		at, many := x, min(block, f.w)
@@ -351,10 +401,21 @@ func (f *Filter) row(src, dst planes, y, step, channels int, k *weights) {
 		}
 		f.weigh(at, y, many, step, k)
 		for c := range channels {
-			from := src.pad + c*src.n + y*f.w + at
-			k.sum(src.of, dst.row(c, y, f.w)[at:at+many], from, step, f.w)
+			if !src.black(c, y, at, many, step) {
+				k.sum(src.of, dst.row(c, y)[at:at+many], src.pad+c*src.n+y*f.w+at)
+				dst.lit[dst.flag(c, y, x)] = true
+			}
 		}
 	}
+}
+
+// weights makes room for the weights of neighbours so many pixels apart.
+func (f *Filter) weights(step int) *weights {
+	k := &weights{}
+	for t := range k.away {
+		k.away[t] = ((t/(2*kernelRadius+1)-kernelRadius)*f.w + t%(2*kernelRadius+1) - kernelRadius) * step
+	}
+	return k
 }
 
 // weigh works out the weights for the neighbours of some pixels side by side; together they
@@ -369,6 +430,12 @@ func (f *Filter) weigh(x, y, many, step int, k *weights) {
 		f.weigh1(x+at, y, step, at, &k.of)
 		at++
 	}
+	k.whole(many)
+}
+
+// wholeScalar brings the weights of the first pixels to 1 together, and finds the taps that
+// count.
+func (k *weights) wholeScalar(many int) {
 	var sums [block]float32
 	k.n = 0
 	for t := range k.of {
@@ -397,16 +464,11 @@ func (f *Filter) weigh(x, y, many, step int, k *weights) {
 	}
 }
 
-// away is how far a tap is from its pixel in a picture w wide.
-func away(t, step, w int) int {
-	return ((t/(2*kernelRadius+1)-kernelRadius)*w + t%(2*kernelRadius+1) - kernelRadius) * step
-}
-
 // sumScalar writes the weighed sums of the taps to dst, for the pixels from `from` on of src.
-func (k *weights) sumScalar(src, dst []float32, from, step, w int) {
+func (k *weights) sumScalar(src, dst []float32, from int) {
 	clear(dst)
 	for _, t := range k.live[:k.n] {
-		q := from + away(t, step, w)
+		q := from + k.away[t]
 		for i := range dst {
 			if v := k.of[t][i]; v > 0 {
 				dst[i] += v * src[q+i]
