@@ -101,11 +101,8 @@ type Job struct {
 }
 
 // Publishes tells the numbers of samples at which layers are published: it costs
-// about as much as a sample, and is done at the first and when they have doubled
-// since; at two there is too little to see for that.
-func Publishes(samples, goal int) bool {
-	return samples&(samples-1) == 0 && samples != 2 || samples == goal
-}
+// more than a sample, and is done at the first and when they have doubled since.
+func Publishes(samples, goal int) bool { return samples&(samples-1) == 0 || samples == goal }
 
 // Ranks of work: the lowest is done first.
 const (

@@ -30,6 +30,8 @@ type task struct {
 	f     *frame
 	lamps []*lamps.Lamp
 	sums  []*film.Layers
+	// half is what the picture of half the size has of the lamps, nil for none.
+	half []*Published
 }
 
 // run does a job, or nothing where its keys stand for nothing any more.
@@ -56,14 +58,19 @@ func (p *Pictures) run(ctx context.Context, j plan.Job) error {
 	for _, l := range k.lamps {
 		pass.Lights = append(pass.Lights, l.Source)
 	}
-	if f.covered() {
-		if err := k.prepare(ctx, pass); err != nil {
-			return err
-		}
-	}
 	n := j.From
 	if !j.Owed {
 		n++
+	}
+	if f.covered() {
+		if n == late && slices.Contains(k.half, nil) {
+			n++ // nothing to show of what is bounced
+		}
+		if err := k.prepare(ctx, pass, n > late); err != nil {
+			return err
+		}
+	}
+	if !j.Owed {
 		if err := pass.Run(ctx, n, p.studio.opt.Workers); err != nil {
 			return err
 		}
@@ -104,6 +111,9 @@ func (p *Pictures) begin(j plan.Job) *task {
 		if y.sums == nil {
 			y.sums = film.NewLayers(k.f.w, k.f.h)
 			y.sums.Sparse = k.f.sparse()
+			if k.f.covered() {
+				y.sums.Late = late
+			}
 			if k.f.cover != nil {
 				y.sums.On(k.f.cover)
 			}
@@ -112,6 +122,11 @@ func (p *Pictures) begin(j plan.Job) *task {
 			continue // let go meanwhile
 		}
 		k.lamps, k.sums = append(k.lamps, l), append(k.sums, y.sums)
+		var half *Published
+		if m := t.levels[plan.Middle]; m != nil && m.layers[l.Key] != nil {
+			half = m.layers[l.Key].pub
+		}
+		k.half = append(k.half, half)
 	}
 	if len(k.lamps) == 0 {
 		return nil
@@ -119,13 +134,18 @@ func (p *Pictures) begin(j plan.Job) *task {
 	return k
 }
 
+// late is how many of a covered frame's first samples have no paths: the picture of half the
+// size lends what is bounced, so that what is at full size, the edges of shadows, is seen
+// sooner.
+const late = 1
+
 // covered tells the frames whose pixels' surfaces are told once and for all, and whose
 // bounced light comes of the light cache.
 func (f *frame) covered() bool { return f.level == plan.Full }
 
-// prepare makes ready what a covered frame's samples need: what its pixels show, what its
-// paths ask of the light cache, and the light of the job's lamps there.
-func (k *task) prepare(ctx context.Context, pass *path.Pass) error {
+// prepare makes ready what a covered frame's samples need: what its pixels show and, for
+// paths, what they ask of the light cache, and the light of the job's lamps there.
+func (k *task) prepare(ctx context.Context, pass *path.Pass, paths bool) error {
 	f, workers := k.f, k.studio.opt.Workers
 	on := k.t.stage
 	for i, l := range pass.Lights {
@@ -145,6 +165,9 @@ func (k *task) prepare(ctx context.Context, pass *path.Pass) error {
 	}
 	if err := pass.Show(ctx, workers); err != nil {
 		return err
+	}
+	if !paths {
+		return nil
 	}
 	if f.reach == nil {
 		c := on.Cache(workers)
@@ -311,15 +334,20 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	by := filter.New(f.guide, f.cam, k.studio.opt.Workers)
 	out := make([]made, len(k.lamps))
 	var pic *filter.Finished // of the job's lamps
-	if f.covered() {
-		var err error
+	var choice *filter.Choice
+	var err error
+	switch {
+	case f.covered() && samples <= late:
+		choice = by.Even(filter.Widest(true), filter.Widest(false))
+	case f.covered():
 		if pic, err = k.finish(ctx, by, k.lamps, k.sums); err != nil {
 			return err
 		}
+		choice = pic.Choice
 	}
 	for i0 := 0; i0 < len(k.lamps); i0 += together {
 		i1 := min(i0+together, len(k.lamps))
-		if err := k.denoised(ctx, by, k.lamps[i0:i1], k.sums[i0:i1], samples, pic, out[i0:i1]); err != nil {
+		if err := k.denoised(ctx, by, i0, i1, samples, choice, out[i0:i1]); err != nil {
 			return err
 		}
 	}
@@ -350,10 +378,75 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	return nil
 }
 
-// denoised makes what is published of some layers: each lamp's light by kind; what
-// is soft is filtered, all of it at once.
-func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.Lamp, sums []*film.Layers, samples int, pic *filter.Finished, out []made) error {
+// lent makes of the pictures of half the size what the first samples of some of the job's
+// lamps do not have: what is bounced and, of what shines, all but how it is seen.
+func (k *task) lent(ctx context.Context, by *filter.Filter, from, to int) ([][film.Kinds][]float32, error) {
+	k.mu.Lock()
+	m := k.t.levels[plan.Middle]
+	k.mu.Unlock()
+	out := make([][film.Kinds][]float32, to-from)
+	var small [][]float32
+	var large []*[]float32
+	for i := range out {
+		of := k.half[from+i]
+		part := func(part int) []float32 {
+			pic := make([]float32, 3*m.w*m.h)
+			if of.Parts[part] != nil {
+				film.Unpack(of.Parts[part], vec.Splat(float32(of.News.Scales[part])), pic)
+			}
+			return pic
+		}
+		bounced := part(Bounced)
+		small, large = append(small, bounced), append(large, &out[i][film.Bounced])
+		if k.lamps[from+i].Shines() {
+			shine, direct := part(Shine), part(Whole)
+			for c := range direct {
+				direct[c] = max(direct[c]-bounced[c]-shine[c], 0)
+			}
+			small, large = append(small, direct, shine), append(large, &out[i][film.Direct], &out[i][film.Reflected])
+		}
+	}
+	pics, err := by.Enlarge(ctx, filter.New(m.guide, m.cam, k.studio.opt.Workers), small, k.studio.opt.Workers)
+	if err != nil {
+		return nil, err
+	}
+	for i, pic := range pics {
+		*large[i] = pic
+	}
+	for i := range out {
+		if mirrored := out[i][film.Reflected]; mirrored != nil {
+			k.unseen(k.sums[from+i], mirrored)
+		}
+	}
+	return out, nil
+}
+
+// unseen blackens the pixels of what shines in mirrors that do not mirror, or in which it is
+// seen itself.
+func (k *task) unseen(y *film.Layers, mirrored []float32) {
+	seen := make([]float32, len(mirrored))
+	y.Average(film.Seen, vec.Splat(1), seen)
+	for px := range len(mirrored) / 3 {
+		x, row := px%y.W, px/y.W
+		t := y.Cover.Tiles[row/film.TileSize*film.Tiles(y.W)+x/film.TileSize]
+		if !t.IsSmooth(x, row) || colour.LuminanceAt(seen, 3*px) > 0 {
+			clear(mirrored[3*px : 3*px+3])
+		}
+	}
+}
+
+// denoised makes what is published of some of the job's layers: each lamp's light by kind;
+// what is soft is filtered, all of it at once.
+func (k *task) denoised(ctx context.Context, by *filter.Filter, from, to, samples int, choice *filter.Choice, out []made) error {
 	f, workers := k.f, k.studio.opt.Workers
+	lamps, sums := k.lamps[from:to], k.sums[from:to]
+	var lent [][film.Kinds][]float32
+	if f.covered() && samples <= late {
+		var err error
+		if lent, err = k.lent(ctx, by, from, to); err != nil {
+			return err
+		}
+	}
 	n := 3 * f.w * f.h
 	var soft []filter.Noisy
 	var layers []filter.Layer
@@ -366,6 +459,10 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.L
 			with[i][kind] = kind
 			if soft, ok := kind.Softly(); ok && widths[soft] == widths[kind] && light[i][soft] != nil {
 				with[i][kind] = soft // filtered alike: added up before
+				continue
+			}
+			if lent != nil && lent[i][kind] != nil {
+				light[i][kind], with[i][kind] = lent[i][kind], film.Kinds // nothing is added
 				continue
 			}
 			if kind != film.Direct && kind != film.Bounced && !sums[i].Has(kind) {
@@ -383,17 +480,17 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.L
 		}
 	}
 	err := spread.Over(ctx, len(lamps), workers, func(i int) {
-		for kind := range film.Kinds {
-			if pic := light[i][with[i][kind]]; pic != nil {
-				sums[i].Average(kind, vec.Splat(1), pic)
+		for kind, to := range with[i] {
+			if to < film.Kinds && light[i][to] != nil {
+				sums[i].Average(film.Kind(kind), vec.Splat(1), light[i][to])
 			}
 		}
 	})
 	if err != nil {
 		return err
 	}
-	if pic != nil {
-		err = by.ApplyChoice(ctx, pic.Choice, layers, workers)
+	if choice != nil {
+		err = by.ApplyChoice(ctx, choice, layers, workers)
 	} else {
 		if y := sums[0]; y.Gaps() {
 			err = by.Fill(ctx, gaps, y.Lacks, workers)
@@ -412,6 +509,12 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, lamps []*lamps.L
 			return [3]float64{float64(c.X), float64(c.Y), float64(c.Z)}
 		}
 		pub.News = LayerNews{Version: samples, Direct: mean(film.DirectKinds...), Bounced: mean(film.BouncedKinds...), Seen: mean(film.Seen), Reflected: mean(film.Reflected)}
+		if lent != nil {
+			of := &k.half[from+i].News
+			if pub.News.Bounced = of.Bounced; lamps[i].Shines() {
+				pub.News.Direct, pub.News.Reflected = of.Direct, of.Reflected
+			}
+		}
 		if samples >= plan.Enough {
 			out[i].noise = f.leftOver(lamps[i], y, samples)
 		}

@@ -79,6 +79,9 @@ type Layers struct {
 	Lit       []*Lit
 	Shown     Plane
 	ShownDone bool
+	// Late, on a cover, is how many of the first samples have no paths, only what is asked of
+	// lights. Set it before the first sample.
+	Late int
 	// More, on a cover, are the pairs of paths, one for each half, that the pixels of a tile
 	// have beyond the tile's samples; nil: none.
 	More []*[TileSize * TileSize]uint16
@@ -152,6 +155,7 @@ func (l *Layers) Paths(x, y int) int {
 
 // regular is taken without More.
 func (l *Layers) regular(k Kind, x, y, n int) int {
+	n = max(n-l.Late, 0)
 	switch {
 	case !l.Sparse || l.Cover == nil && !k.BySurfaces() && n <= Dense:
 		return n
@@ -166,7 +170,7 @@ func (l *Layers) regular(k Kind, x, y, n int) int {
 }
 
 // Gaps reports whether some pixels may still have no sample of what is bounced.
-func (l *Layers) Gaps() bool { return l.Sparse && l.Samples() < 4 }
+func (l *Layers) Gaps() bool { return l.Sparse && l.Samples()-l.Late < 4 }
 
 // Lacks reports whether a pixel has no sample of what is bounced.
 func (l *Layers) Lacks(x, y int) bool {
@@ -388,7 +392,7 @@ func (l *Layers) Mean(kinds ...Kind) vec.V3 {
 
 // sampled is how many pixels have a sample of kind k.
 func (l *Layers) sampled(k Kind) (n int) {
-	if least := l.Samples(); least >= 4 || !l.Sparse && least > 0 {
+	if least := l.Samples() - l.Late; least >= 4 || !l.Sparse && least > 0 {
 		return l.W * l.H
 	}
 	for y := range l.H {

@@ -13,6 +13,29 @@ import (
 // still add up to the filtered picture, whatever they are multiplied by.
 type Choice struct{ of map[part]*group }
 
+// Even is the choice that filters each part as widely as it may be: of what is still too
+// little known to choose by.
+func (f *Filter) Even(widths ...Widths) *Choice {
+	c := &Choice{of: map[part]*group{}}
+	n := f.w * f.h
+	for _, w := range widths {
+		for k := range film.Kinds {
+			is := part{w[k], w.Sharp(k)}
+			if is.width == 0 || c.of[is] != nil {
+				continue
+			}
+			g := &group{Blend: Blend{make([][]float32, is.width+1)}}
+			none := make([]float32, n)
+			for l := range g.weights {
+				g.weights[l] = none
+			}
+			g.weights[is.width] = slices.Repeat([]float32{1}, n)
+			c.of[is] = g
+		}
+	}
+	return c
+}
+
 // Layer is a kind of one light's layer, to be filtered by a choice.
 type Layer struct {
 	RGB    []float32

@@ -242,7 +242,8 @@ func (w *painter) tile(t, sample int) {
 }
 
 // beyond takes a tile's sample on its cover: one of each light on the cells for the first
-// two, one of each half, and one path in the pixels whose turn it is.
+// two, one of each half, and one path in the pixels whose turn it is, but for the first of
+// layers that are late.
 func (w *painter) beyond(t, sample int) {
 	for i, l := range w.Layers {
 		if w.on[i] && w.Only != Paths {
@@ -257,14 +258,14 @@ func (w *painter) beyond(t, sample int) {
 		w.askAgain(t)
 	}
 	smooth := w.Layers[0].Cover.Tiles[t]
-	if w.Only != Asks {
+	if path := sample - w.Layers[0].Late; w.Only != Asks && path >= 0 {
 		w.pixels(t, func(x, y int) {
 			switch {
 			case !w.sparse || smooth.IsSmooth(x, y):
-				w.look(t, x, y, sample, beyond)
-			case film.Turn(x, y) == sample%4:
-				w.look(t, x, y, sample/4*2, beyond)
-				w.look(t, x, y, sample/4*2+1, beyond)
+				w.look(t, x, y, path, beyond)
+			case film.Turn(x, y) == path%4:
+				w.look(t, x, y, path/4*2, beyond)
+				w.look(t, x, y, path/4*2+1, beyond)
 			}
 		})
 	}
