@@ -234,3 +234,35 @@ func TestFaintIsNotAskedTwice(t *testing.T) {
 	require.Less(t, some[1], all[1]*9/10, "but at the edges of tiles")
 	require.InEpsilon(t, whole[1].Mean(film.Direct).Y, part[1].Mean(film.Direct).Y, 0.05)
 }
+
+// Layers whose first sample takes no paths have the same paths a sample later, and means of
+// them by their number.
+func TestLateLayersHaveTheSamePaths(t *testing.T) {
+	w := furnished(t)
+	pictures := func(late, samples int) (sums, mean []float32, y *film.Layers) {
+		p := coveredPass(t, w, lamps(), Rays{Each: 4, Edges: 8})
+		for _, l := range p.Layers {
+			l.Late = late
+		}
+		require.NoError(t, p.Run(context.Background(), samples, 2))
+		y = p.Layers[0]
+		mean = make([]float32, 3*p.W*p.H)
+		y.Average(film.Bounced, vec.Splat(1), mean)
+		for _, half := range y.Sum[film.Bounced] {
+			for _, tile := range half {
+				sums = append(sums, tile...)
+			}
+		}
+		return sums, mean, y
+	}
+	sums, mean, _ := pictures(0, 3)
+	lateSums, lateMean, y := pictures(1, 4)
+	require.NotEmpty(t, sums)
+	require.Equal(t, sums, lateSums)
+	require.Equal(t, mean, lateMean)
+	require.True(t, y.Gaps())
+	none, _, y := pictures(1, 1)
+	require.Empty(t, none)
+	require.True(t, y.Lacks(0, 0))
+	require.True(t, y.Has(film.Direct))
+}
