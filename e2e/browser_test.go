@@ -326,7 +326,7 @@ func TestShots(t *testing.T) {
 	b.until("compared", `document.querySelector('[data-testid=splits]')?.textContent.includes('95th')`)
 	snap("compare")
 	eval(`[...document.querySelectorAll('.snapshots .deeds button')].at(-1).click()`)
-	b.click(`.panel header button`)
+	b.click(`.panel [aria-label=Close]`)
 	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 	b.row("lantern")
 	eval(`document.activeElement.blur()`)

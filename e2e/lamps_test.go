@@ -142,7 +142,7 @@ func TestARigFromNothing(t *testing.T) {
 	}
 	b.do(chromedp.KeyEvent("R", chromedp.KeyModifiers(chromedp.ModifierShift)))
 	b.until("moods on the keeper", `document.querySelectorAll('[data-mood] img').length == 8`)
-	js[bool](b, `(document.querySelector('.rigs header button').click(), true)`)
+	js[bool](b, `(document.querySelector('.panel [aria-label=Close]').click(), true)`)
 	b.until("the ledger", `!document.querySelector('.rigs')`)
 	js[bool](b, `(document.querySelector('[data-light=spot] .carry').click(), true)`)
 	for _, l := range []string{"spot-2", "spot-3"} {

@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import type { Setup } from '../api.gen'
-import { usePanel } from '../frame/panels'
 import { channelName, channelNumbers } from '../ledger/Channels'
 import { linkedWith } from '../ledger/deeds'
 import { api } from '../net/client'
@@ -144,13 +143,7 @@ export default function ChannelPanel() {
   const chosenThing = things[objects[0] ?? -1]
   const bearer = chosenThing && figureOf(things, chosenThing)
   return (
-    <section className="panel channels" aria-label="Who lights whom">
-      <header>
-        <b>Who lights whom</b>
-        <button type="button" aria-label="Close" onClick={() => usePanel.setState({ panel: null })}>
-          ×
-        </button>
-      </header>
+    <>
       <div className="panel-body">
         <p className="quiet">A light lights what is on one of its channels. Drag over cells to paint; a number or a name turns a whole column or row.</p>
         <div className="channel-names">
@@ -186,7 +179,7 @@ export default function ChannelPanel() {
         </p>
         <Measured id={id} doc={doc} />
       </div>
-    </section>
+    </>
   )
 }
 

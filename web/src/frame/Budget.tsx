@@ -1,6 +1,6 @@
-import { Tooltip } from '@mui/material'
 import type { Frame, Setup, Target } from '../api.gen'
 import { useSetup } from '../setup/store'
+import { Tip } from '../ui/Tip'
 
 interface Part {
   name: string
@@ -57,11 +57,11 @@ export function Budget({ targets }: { targets: Target[] }) {
       </div>
       <div className="stack" role="img" aria-label={f ? `${f.ms.toFixed(2)} of ${limit.toFixed(2)} milliseconds` : 'not counted yet'}>
         {list.map((p, i) => (
-          <Tooltip key={p.name} title={`${p.name} ${p.ms.toFixed(2)} ms${p.lights.length ? ': ' + p.lights.join(', ') : ''}`}>
+          <Tip key={p.name} title={`${p.name} ${p.ms.toFixed(2)} ms${p.lights.length ? ': ' + p.lights.join(', ') : ''}`}>
             <span className={`part p${i}`} style={{ width: `${(100 * p.ms) / full}%` }}>
               {p.ms / full > 0.028 + 0.0115 * p.name.length ? p.name : ''}
             </span>
-          </Tooltip>
+          </Tip>
         ))}
         <span className="limit" style={{ left: `${(100 * limit) / full}%` }} />
       </div>

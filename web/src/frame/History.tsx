@@ -2,7 +2,6 @@ import { useInfiniteQuery } from '@tanstack/react-query'
 import { api } from '../net/client'
 import { revert, useSetup } from '../setup/store'
 import { when } from '../snapshots/Snapshots'
-import { usePanel } from './panels'
 
 const deedWords = { edit: '', undo: 'undid ', redo: 'did again ' } as const
 
@@ -21,13 +20,7 @@ export function History() {
   })
   const lines = q.data?.pages.flat() ?? []
   return (
-    <section className="panel" aria-label="History">
-      <header>
-        <b>History</b>
-        <button type="button" aria-label="Close" onClick={() => usePanel.setState({ panel: null })}>
-          ×
-        </button>
-      </header>
+    <>
       <ol className="history">
         {lines.map((l) => (
           <li key={l.revision} aria-current={l.revision === revision ? 'step' : undefined}>
@@ -59,6 +52,6 @@ export function History() {
         )}
         {lines.length === 0 && <li className="quiet">Nothing has been changed yet.</li>}
       </ol>
-    </section>
+    </>
   )
 }

@@ -4,24 +4,18 @@ import { NumberField } from '../fields/NumberField'
 import { replace } from '../ledger/deeds'
 import { angle, aspectName, aspects, lens } from '../picture/camera'
 import { cameraNow, moveCamera, toView, useLook } from '../picture/look'
-import { finest, mixed, settled } from '../setup/sums'
-import type { FrameNews } from '../api.gen'
-import { edit, lampsNow, useSetup } from '../setup/store'
+import { edit, useSetup } from '../setup/store'
 import { askFor } from './Ask'
+import { SeeTools } from './SeeLine'
 import { removeView, saveView, updateView } from './views'
 
 const degrees = (v: number) => `${Math.round(v * 10) / 10}`
 
-const figure = (f: FrameNews) => `Error of the picture as it is shown: ${(100 * f.error).toFixed(2)} % of white (${(-20 * Math.log10(f.error)).toFixed(0)} dB)`
-
-/** ViewLine says where the eye stands, with what lens, and how far the picture is; each of it can be changed there. */
+/** ViewLine says where the eye stands, with what lens and exposure, and how the picture is seen; each of it can be changed there. */
 export function ViewLine() {
   const doc = useSetup((s) => s.doc)
   const view = useSetup((s) => s.view)
-  const frames = useSetup((s) => s.frames[s.sight])
-  const lamps = useSetup(lampsNow)
   const camera = useLook((s) => s.camera)
-  const moving = useLook((s) => s.moving)
   const plain = useLook((s) => s.plain)
   const walking = useLook((s) => s.walking)
   const through = useLook((s) => s.through)
@@ -29,21 +23,10 @@ export function ViewLine() {
   const v = doc?.views[view]
   const c = camera ?? v
   if (!doc || !v || !c) return <div className="view-line" />
-  const f = mixed(frames, lamps)
-  const whole = finest(frames, lamps)
   const change = (part: Partial<typeof c>, done: boolean) => {
     const now = cameraNow()
     if (now) moveCamera({ ...now, ...part }, !done)
   }
-  const state = moving
-    ? 'moving'
-    : !whole
-      ? 'first light is on its way'
-      : f && whole.level < f.level
-        ? 'a light is on its way'
-        : whole.level < 2
-          ? 'coarse, refining'
-          : `${settled(whole)}${whole.samples} of ${whole.goal} samples`
   const rename = () => {
     askFor('Name of the view', v.name, (name) => edit(`View ${v.name} renamed ${name}`, [replace(`/views/${view}/name`, name)]))
   }
@@ -62,26 +45,25 @@ export function ViewLine() {
         <span className="quiet">roll</span>
         <NumberField label="Roll" value={c.roll} unit="°" min={-180} max={180} step={1} show={degrees} onDraft={(x) => change({ roll: x }, false)} onDone={(x) => change({ roll: x }, true)} onReset={() => change({ roll: 0 }, true)} />
       </span>
+      <span className="held">EV {v.ev.toFixed(1)} held</span>
       {camera && (
         <span className="free">
-          <button type="button" className="word" onClick={() => toView(view)} title="R">
+          <button type="button" className="word" onClick={() => toView(view)} aria-keyshortcuts="R">
             back
           </button>
-          <button type="button" className="word" onClick={updateView} title="Shift V">
+          <button type="button" className="word" onClick={updateView} aria-keyshortcuts="Shift+V">
             update
           </button>
-          <button type="button" className="word" onClick={saveView} title="V">
+          <button type="button" className="word" onClick={saveView} aria-keyshortcuts="V">
             save as new
           </button>
         </span>
       )}
-      {walking && <span className="told">walking: arrow keys, Page Up and Down; Esc ends</span>}
+      {walking && <span className="told">walking: arrow keys, . and , rise and sink; Esc ends</span>}
       {through && <span className="told">through {doc.lights[through]?.name}: it follows the eye; L ends</span>}
       {plain && <span>composed by the server: this browser has no WebGL2</span>}
       <span className="grow" />
-      <span data-testid="refinement" data-level={whole?.level ?? -1} data-samples={whole?.samples ?? 0} data-moving={moving} title={whole && whole.error > 0 ? figure(whole) : undefined}>
-        {state}
-      </span>
+      <SeeTools />
       <Menu open={menu?.what === 'aspect'} anchorEl={menu?.at} onClose={() => setMenu(null)}>
         {aspects.map(([name, value]) => (
           <MenuItem

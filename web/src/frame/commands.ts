@@ -12,6 +12,8 @@ import { copyLights, pasteLights } from '../ledger/clipboard'
 import { useAside } from '../snapshots/aside'
 import { pinHere } from '../weigh/weighing'
 import { openPanel } from './panels'
+import { toggleBeside } from './panes'
+import { nextAxes } from './SeeLine'
 import { saveView, updateView } from './views'
 
 /** A command of the application: everything that can be done without pointing. */
@@ -189,22 +191,24 @@ export const commands: Command[] = [
   ...tools.map((t): Command => ({ name: t.command, keys: t.keys, area: 'Light', run: () => toolOn(t.kind), able: some })),
   { name: 'Frame what is chosen', keys: 'F', area: 'Camera', run: frameChosen },
   { name: 'Back to where the eye was', keys: 'B', area: 'Camera', run: () => stepBack(), able: () => look().back.length > 0 },
-  { name: 'Forth again', keys: 'Shift B', area: 'Camera', run: () => stepBack(true), able: () => look().forth.length > 0 },
+  { name: 'Forward again', keys: 'Shift B', area: 'Camera', run: () => stepBack(true), able: () => look().forth.length > 0 },
   { name: 'Back to the saved view', keys: 'R', area: 'Camera', run: () => toView(useSetup.getState().view), able: () => look().camera !== null },
   { name: 'Save as a new view', keys: 'V', area: 'Camera', run: saveView, able: camera },
   { name: 'Update the view to here', keys: 'Shift V', area: 'Camera', run: updateView, able: () => look().camera !== null },
   { name: 'Walk, or stop walking', keys: 'W', area: 'Camera', run: () => useLook.setState((s) => ({ walking: !s.walking })), able: camera },
   { name: 'Handles, or none', keys: 'H', area: 'Picture', run: () => useLook.setState((s) => ({ handles: !s.handles })) },
-  { name: 'Arms along the next axes (world, light, view)', keys: 'X', area: 'Picture', run: () => useLook.setState((s) => ({ axes: s.axes === 'world' ? 'light' : s.axes === 'light' ? 'view' : 'world' })) },
+  { name: 'Arms along the next axes (world, light, view)', keys: 'Shift W', area: 'Picture', run: nextAxes },
+  { name: 'The picture alone, or all of the frame', keys: 'X', area: 'Picture', run: () => toggleBeside('nothing') },
+  { name: 'The picture with the Ledger as a strip', keys: 'Ctrl B', area: 'Picture', run: () => toggleBeside('strip') },
   { name: 'Thirds', keys: 'T', area: 'Picture', run: () => useLook.setState((s) => ({ thirds: !s.thirds })) },
   { name: 'Safe areas', keys: 'Shift T', area: 'Picture', run: () => useLook.setState((s) => ({ safe: !s.safe })) },
   { name: 'Hide the chosen objects', keys: 'J', area: 'Picture', run: hideObjects },
   { name: 'Show only the chosen objects', keys: 'I', area: 'Picture', run: isolateObjects },
   { name: 'Show every object', keys: 'Shift J', area: 'Picture', run: () => useLook.setState({ hidden: [], cut: 0 }), able: () => look().hidden.length > 0 || look().cut > 0 },
   { name: 'Pin a reading under the pointer', keys: 'P', area: 'Picture', run: pinHere },
-  { name: 'Take all pins away', keys: 'Shift P', area: 'Picture', run: () => useLook.setState({ pins: [] }), able: () => look().pins.length > 0 },
+  { name: 'Remove all pins', keys: 'Shift P', area: 'Picture', run: () => useLook.setState({ pins: [] }), able: () => look().pins.length > 0 },
   { name: 'Next way of seeing', keys: 'M', area: 'Picture', run: turnWay(1) },
-  { name: 'Way of seeing before', keys: 'Shift M', area: 'Picture', run: turnWay(-1) },
+  { name: 'Previous way of seeing', keys: 'Shift M', area: 'Picture', run: turnWay(-1) },
   ...wayOrder.map((w): Command => ({ name: `See: ${waySpecs[w].name.toLowerCase()}`, keys: w === 'picture' ? 'Shift F' : w === 'light' ? 'G' : w === 'mark' ? 'Shift G' : w === 'zones' ? 'Z' : w === 'clipped' ? 'Shift Z' : '', area: 'Picture', run: () => useLook.setState({ way: w }) })),
   { name: 'A third of a stop brighter', keys: '[', area: 'Picture', run: expose(-1 / 3), able: camera },
   { name: 'A third of a stop darker', keys: ']', area: 'Picture', run: expose(1 / 3), able: camera },
@@ -222,7 +226,7 @@ export const commands: Command[] = [
   { name: 'Setups: open, name, put away, remove', keys: 'Shift U', area: 'Setup', run: () => openPanel('setups') },
   { name: 'History', keys: 'Y', area: 'Setup', run: () => openPanel('history') },
   { name: 'Undo', keys: 'Ctrl Z', area: 'Setup', run: () => undo() },
-  { name: 'Do again', keys: 'Ctrl Shift Z', area: 'Setup', run: () => undo(true) },
+  { name: 'Redo', keys: 'Ctrl Shift Z', area: 'Setup', run: () => undo(true) },
   { name: 'Find a command', keys: '/', area: 'Setup', run: () => useLook.setState({ finder: true }) },
   { name: 'All keys', keys: '?', area: 'Setup', run: () => useLook.setState((s) => ({ sheet: !s.sheet })) },
 ]
@@ -236,7 +240,7 @@ export const handKeys: [string, string][] = [
   ['Click', 'choose a light or an object; with Shift one more'],
   ['S while moving', 'put the light on the surface under the pointer'],
   ['Q held', 'weigh the point under the pointer'],
-  ['Arrow keys', 'Ledger: rows, and a third of a stop (Shift: a tenth); walking: go'],
+  ['Arrow keys', 'Ledger: rows, and a third of a stop (Shift: a tenth); walking: go, with . and , up and down'],
   ['Enter, F2', 'Ledger: open the row, rename'],
   ['1 … 9', 'show a view'],
   ['Esc', 'end a drag, walking, alone; choose nothing'],

@@ -10,7 +10,7 @@ vi.mock('../net/client', () => ({
 
 const { commands, keyOf, runKey } = await import('./commands')
 const { Finder, score } = await import('./Finder')
-const { Splitter, usePanes } = await import('./panes')
+const { goToStep, Splitter, usePanes } = await import('./panes')
 const { Ask, askFor } = await import('./Ask')
 const { Budget } = await import('./Budget')
 const { Shelf } = await import('../shelf/Shelf')
@@ -55,7 +55,12 @@ test('a pane is resized by the keyboard and remembered', () => {
   const before = usePanes.getState().side
   fireEvent.keyDown(screen.getByRole('separator'), { key: 'ArrowLeft' })
   expect(usePanes.getState().side).toBe(before + 10)
-  expect(localStorage.getItem('willowherb.panes')).toContain(String(before + 10))
+  expect(JSON.parse(localStorage.getItem('willowherb.panes') ?? '{}')['Heron/light'].side).toBe(before + 10)
+  // Another step of the work is laid out apart.
+  goToStep('scene')
+  expect(usePanes.getState().side).toBe(before)
+  goToStep('light')
+  expect(usePanes.getState().side).toBe(before + 10)
 })
 
 test('a question gives its answer only if there is a new one', async () => {

@@ -1,59 +1,119 @@
 import { create } from 'zustand'
+import { called } from '../net/client'
 
-/** Panes are the sizes that a person has given the parts of the frame; they are remembered. */
-interface Panes {
-  /** Width of the right side, and height under the picture, in pixels. */
+/** Sizes that a person has given the parts of the frame at a step of the work, in pixels; they are remembered. */
+interface Sizes {
+  /** Width of the right side. */
   side: number
+  /** Height of the open panel under the Ledger. */
+  dock: number
+  /** Width of the open panel where it stands in a column of its own. */
+  column: number
+  /** Height that what is weighed and pinned has at least, under the picture. */
   below: number
+  /** What is weighed and pinned is folded away. */
+  folded: boolean
+}
+
+export type Step = 'scene' | 'light'
+
+/** What stands beside the picture: all of the frame, nothing, or the Ledger as a slim strip. */
+export type Beside = 'frame' | 'nothing' | 'strip'
+
+interface Panes extends Sizes {
+  step: Step
+  beside: Beside
 }
 
 const place = 'willowherb.panes'
-const standard = (): Panes => ({ side: Math.round(Math.min(Math.max(446, window.innerWidth * 0.24), 620)), below: Math.round(Math.min(Math.max(190, window.innerHeight * 0.2), 320)) })
 
-function stored(): Panes {
+/** standard sizes are those of a window that nobody has changed. */
+export const standard = (): Sizes => ({
+  side: Math.round(Math.min(Math.max(358, window.innerWidth * 0.228), 440)),
+  dock: Math.round(window.innerHeight * 0.42),
+  column: 420,
+  below: 96,
+  folded: false,
+})
+
+type Stored = Record<string, Partial<Sizes>>
+
+function stored(): Stored {
   try {
-    return { ...standard(), ...(JSON.parse(localStorage.getItem(place) ?? '{}') as Partial<Panes>) }
+    return JSON.parse(localStorage.getItem(place) ?? '{}') as Stored
   } catch {
-    return standard()
+    return {}
   }
 }
 
-export const usePanes = create<Panes>(() => stored())
+/** Each person has sizes of their own at each step. */
+const owner = (step: Step) => `${called()}/${step}`
 
-/** Splitter is a border to drag: between the picture and the right side, or what lies under it. A double click resets it. */
-export function Splitter({ which }: { which: keyof Panes }) {
+const sizesOf = (step: Step): Sizes => ({ ...standard(), ...stored()[owner(step)] })
+
+export const usePanes = create<Panes>(() => ({ ...sizesOf('light'), step: 'light', beside: 'frame' }))
+
+/** goToStep shows another step of the work, laid out as this person left it. */
+export const goToStep = (step: Step) => usePanes.setState({ ...sizesOf(step), step })
+
+/** size gives a part of the frame another size, and remembers it. */
+export function size(part: Partial<Sizes>) {
+  usePanes.setState(part)
+  const { step } = usePanes.getState()
+  const all = stored()
+  all[owner(step)] = { ...all[owner(step)], ...part }
+  localStorage.setItem(place, JSON.stringify(all))
+}
+
+/** toggleBeside shows the picture with only that beside it, or the whole frame again. */
+export const toggleBeside = (b: Beside) => usePanes.setState((s) => ({ beside: s.beside === b ? 'frame' : b }))
+
+type Edge = 'side' | 'dock' | 'column' | 'below'
+
+const edges: Record<Edge, { upright: boolean; says: string; least: number; rest: () => number }> = {
+  side: { upright: true, says: 'Width of the right side', least: 320, rest: () => window.innerWidth - 520 },
+  column: { upright: true, says: 'Width of the open panel', least: 320, rest: () => window.innerWidth - 900 },
+  dock: { upright: false, says: 'Height of the open panel', least: 120, rest: () => window.innerHeight - 240 },
+  below: { upright: false, says: 'Height under the picture', least: 40, rest: () => window.innerHeight - 420 },
+}
+
+/** Splitter is a border to drag, between two parts of the frame. A double click resets it. */
+export function Splitter({ which }: { which: Edge }) {
   const value = usePanes((s) => s[which])
-  const clamp = (v: number) => (which === 'side' ? Math.min(Math.max(v, 330), Math.max(window.innerWidth - 620, 330)) : Math.min(Math.max(v, 40), Math.max(window.innerHeight - 420, 40)))
-  const put = (v: number) => {
-    usePanes.setState({ [which]: clamp(Math.round(v)) })
-    localStorage.setItem(place, JSON.stringify(usePanes.getState()))
-  }
+  const e = edges[which]
+  const most = Math.max(e.rest(), e.least)
+  const put = (v: number) => size({ [which]: Math.round(Math.min(Math.max(v, e.least), most)) })
   return (
     <div
-      className={`splitter ${which === 'side' ? 'upright' : 'level'}`}
+      className={`splitter ${e.upright ? 'upright' : 'level'}`}
       role="separator"
       tabIndex={0}
-      aria-orientation={which === 'side' ? 'vertical' : 'horizontal'}
-      aria-label={which === 'side' ? 'Width of the right side' : 'Height under the picture'}
+      aria-orientation={e.upright ? 'vertical' : 'horizontal'}
+      aria-label={e.says}
       aria-valuenow={value}
-      onPointerDown={(e) => {
-        e.preventDefault()
-        const from = value
-        const start = which === 'side' ? e.clientX : e.clientY
-        const move = (m: PointerEvent) => put(from + start - (which === 'side' ? m.clientX : m.clientY))
+      aria-valuemin={e.least}
+      aria-valuemax={most}
+      onPointerDown={(d) => {
+        d.preventDefault()
+        const el = d.currentTarget
+        const start = e.upright ? d.clientX : d.clientY
+        const move = (m: PointerEvent) => put(value + start - (e.upright ? m.clientX : m.clientY))
         const end = () => {
-          window.removeEventListener('pointermove', move)
-          window.removeEventListener('pointerup', end)
+          el.removeEventListener('pointermove', move)
+          el.removeEventListener('pointerup', end)
+          el.removeEventListener('pointercancel', end)
         }
-        window.addEventListener('pointermove', move)
-        window.addEventListener('pointerup', end)
+        el.setPointerCapture(d.pointerId)
+        el.addEventListener('pointermove', move)
+        el.addEventListener('pointerup', end)
+        el.addEventListener('pointercancel', end)
       }}
       onDoubleClick={() => put(standard()[which])}
-      onKeyDown={(e) => {
-        const by = { ArrowLeft: 10, ArrowUp: 10, ArrowRight: -10, ArrowDown: -10 }[e.key]
+      onKeyDown={(k) => {
+        const by = { ArrowLeft: 10, ArrowUp: 10, ArrowRight: -10, ArrowDown: -10 }[k.key]
         if (by === undefined) return
-        e.preventDefault()
-        e.stopPropagation()
+        k.preventDefault()
+        k.stopPropagation()
         put(value + by)
       }}
     />

@@ -1,4 +1,4 @@
-import { cleanup, fireEvent, render, screen } from '@testing-library/react'
+import { act, cleanup, fireEvent, render, screen } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import type { Setup } from '../api.gen'
@@ -8,6 +8,7 @@ import { useSetup } from '../setup/store'
 vi.mock('../net/client', () => ({ called: () => 'Heron', api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 const { Ladder } = await import('./Ladder')
+const { binsPerStop, evHigh, evLow } = await import('../picture/Picture')
 
 // jsdom has no pointer capture.
 Element.prototype.setPointerCapture = () => undefined
@@ -48,8 +49,10 @@ test('a drag is one edit, and a mere click none', () => {
   expect(ev()).toBeCloseTo(under, 2)
 })
 
-test('the bracket says where white and deep shadow lie', () => {
-  expect(screen.getByText('clip')).toBeTruthy()
-  expect(screen.getByText('buried')).toBeTruthy()
-  expect(scale().getAttribute('aria-valuetext')).toBe('EV 6.0')
+test('the ladder says how much of the picture lies over white and in deep shadow', () => {
+  expect(scale().getAttribute('aria-valuetext')).toBe('EV 6.0, 0.0 % of the picture clipped, 0.0 % buried')
+  const at = (v: number) => Math.floor((v - evLow) * binsPerStop)
+  const bins = Array.from({ length: (evHigh - evLow) * binsPerStop }, (_, i) => (i === at(14) ? 0.25 : i === at(6) ? 0.75 : 0))
+  act(() => useLook.setState({ histogram: bins }))
+  expect(scale().getAttribute('aria-valuetext')).toContain('25 % of the picture clipped')
 })

@@ -4,8 +4,14 @@ import { useLook } from '../picture/look'
 import { binsPerStop, evHigh, evLow } from '../picture/Picture'
 import { clipStops, evOf } from '../setup/sums'
 import { draft, edit, eraNow, hold, useSetup } from '../setup/store'
+import { Tip } from '../ui/Tip'
 
-const pad = 14
+const pad = 10
+
+/** Where the scale ends and the bracket begins and ends, in pixels of the strip. */
+const scale = 19
+const left = 26
+const right = 45
 
 /** Ladder is the exposure: a scale in EV with the picture's histogram against it, and the
  * exposed range as a bracket to drag. */
@@ -24,8 +30,10 @@ export function Ladder() {
       if (box.current?.clientHeight) setHeight(box.current.clientHeight)
     }
     fit()
-    window.addEventListener('resize', fit)
-    return () => window.removeEventListener('resize', fit)
+    if (!box.current || !('ResizeObserver' in window)) return
+    const o = new ResizeObserver(fit)
+    o.observe(box.current)
+    return () => o.disconnect()
   }, [there])
   if (!doc || !v) return <section className="ladder" aria-label="Exposure ladder" />
   const clip = clipStops(doc.curve)
@@ -35,13 +43,14 @@ export function Ladder() {
   const peak = Math.max(0.02, ...histogram)
   const path = histogram.map((b, i) => {
     const ev = evLow + (i + 0.5) / binsPerStop
-    return `L ${52 + (b / peak) * 26} ${y(ev)}`
+    return `L ${right - (b / peak) * 17} ${y(ev)}`
   })
   // How much of the picture lies over white, and too deep to be seen.
   const share = (test: (ev: number) => boolean) => histogram.reduce((a, b, i) => (test(evLow + (i + 0.5) / binsPerStop) ? a + b : a), 0)
   const clipped = share((ev) => ev > v.ev + clip)
   const deep = share((ev) => ev < v.ev - buried)
-  const part = (p: number) => (p >= 0.0005 ? ` ${(100 * p).toFixed(p < 0.0995 ? 1 : 0)}%` : '')
+  const part = (p: number) => `${(100 * p).toFixed(p < 0.0995 ? 1 : 0)} %`
+  const shares = `${part(clipped)} of the picture clipped, ${part(deep)} buried`
   const put = (ev: number, done: boolean | 'held') => {
     const next = Math.round(Math.min(Math.max(ev, -6), 18) * 100) / 100
     const ops = [replace(`/views/${id}/ev`, next)]
@@ -49,9 +58,10 @@ export function Ladder() {
     else if (done) edit(`${v.name} exposure EV ${next.toFixed(1)}`, ops)
     else draft(ops)
   }
-  const ticks = Array.from({ length: evHigh - 3 - evLow + 1 }, (_, i) => evLow + i).filter((_, i) => stop > 16 || i % 2 === 0)
+  const ticks = Array.from({ length: evHigh - 3 - evLow + 1 }, (_, i) => evLow + i).filter((ev) => ev % 2 !== 0)
   return (
     <section className="ladder" aria-label="Exposure ladder">
+      <Tip title={`Held exposure EV ${v.ev.toFixed(1)}: drag, or Up and Down. ${shares}.`} placement="right" followCursor>
       <svg
         ref={box}
         role="slider"
@@ -61,7 +71,7 @@ export function Ladder() {
         aria-valuemin={-6}
         aria-valuemax={18}
         aria-valuenow={v.ev}
-        aria-valuetext={`EV ${v.ev.toFixed(1)}`}
+        aria-valuetext={`EV ${v.ev.toFixed(1)}, ${shares}`}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId)
           drag.current = { y: e.clientY, ev: v.ev, era: eraNow() }
@@ -80,30 +90,16 @@ export function Ladder() {
         }}
       >
         {ticks.map((ev) => (
-          <g key={ev}>
-            <text className="tick" x={26} y={y(ev) + 4} textAnchor="end">
-              {ev < 0 ? `−${-ev}` : ev}
-            </text>
-            <line className="tick" x1={31} x2={37} y1={y(ev)} y2={y(ev)} />
-          </g>
+          <text key={ev} className="tick" x={scale} y={y(ev) + 4} textAnchor="end">
+            {ev < 0 ? `−${-ev}` : ev}
+          </text>
         ))}
-        {histogram.length > 0 && <path className="histogram" d={`M 52 ${y(evLow)} ${path.join(' ')} L 52 ${y(evHigh - 3)} Z`} />}
-        <rect className="bracket" x={46} width={36} y={y(v.ev + clip)} height={y(v.ev - buried) - y(v.ev + clip)} rx={2} />
-        <line className="middle" x1={46} x2={82} y1={y(v.ev)} y2={y(v.ev)} />
-        <text className="mark" x={84} y={y(v.ev + clip) - 5} textAnchor="end">
-          clip
-        </text>
-        <text className="mark" x={84} y={y(v.ev - buried) + 13} textAnchor="end">
-          buried
-        </text>
-        <text className="mark share" x={80} y={y(v.ev + clip) + 12} textAnchor="end">
-          {part(clipped)}
-        </text>
-        <text className="mark share" x={80} y={y(v.ev - buried) - 4} textAnchor="end">
-          {part(deep)}
-        </text>
-        {spot !== null && spot > 0 && <path className="spot" d={`M 40 ${y(evOf(spot)) - 4} l 7 4 l -7 4 z`} />}
+        {histogram.length > 0 && <path className="histogram" d={`M ${right} ${y(evLow)} ${path.join(' ')} L ${right} ${y(evHigh - 3)} Z`} />}
+        <rect className="bracket" x={left} width={right - left} y={y(v.ev + clip)} height={y(v.ev - buried) - y(v.ev + clip)} rx={2} />
+        <line className="middle" x1={left} x2={right} y1={y(v.ev)} y2={y(v.ev)} />
+        {spot !== null && spot > 0 && <path className="spot" d={`M ${left - 6} ${y(evOf(spot)) - 4} l 7 4 l -7 4 z`} />}
       </svg>
+      </Tip>
     </section>
   )
 }

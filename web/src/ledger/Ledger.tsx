@@ -1,4 +1,4 @@
-import { Menu, MenuItem, Slider, Tooltip } from '@mui/material'
+import { Menu, MenuItem, Slider } from '@mui/material'
 import { CaretDown } from '@phosphor-icons/react/dist/csr/CaretDown'
 import { CaretRight } from '@phosphor-icons/react/dist/csr/CaretRight'
 import { CircleHalf } from '@phosphor-icons/react/dist/csr/CircleHalf'
@@ -18,18 +18,20 @@ import { gains, gives, groupsOf, isOff, mixed, type Gives } from '../setup/sums'
 import { toneOf } from '../setup/tone'
 import { entries, eraNow, lampsNow, useSetup } from '../setup/store'
 import { unitNames, unitOf } from '../setup/units'
-import { columns, sorted, storeColumns, storedColumns, type Facts, type Sort } from './columns'
+import { usePanes } from '../frame/panes'
+import { columns, fitting, leastName, sorted, storeColumns, storedColumns, type Facts, type Sort } from './columns'
 import { deeds, kindNames, lockedLight, othersOf, type Way } from './deeds'
 import { readFilter } from './filter'
 import { LightGlyph } from './glyph'
 import { OpenLight } from './OpenLight'
+import { Tip } from '../ui/Tip'
 
 const percent = (v: number | undefined) => (v === undefined ? '' : v === 0 ? '0%' : v < 0.001 ? '<0.1%' : v < 0.0995 ? `${(100 * v).toFixed(1)}%` : `${Math.round(100 * v)}%`)
 const ms = (v: number | undefined) => (v === undefined ? '' : v.toFixed(2))
 
 /** Where gives, costs and notice are read: this view, all views together, or the dearest one. */
 type Scope = 'here' | 'all' | 'worst'
-const scopeNames: Record<Scope, string> = { here: 'gives here', all: 'in all views', worst: 'worst view' }
+const scopeNames: Record<Scope, string> = { here: 'gives', all: 'all views', worst: 'worst' }
 
 type Item = { kind: 'group'; id: string; depth: number; members: string[] } | { kind: 'light'; id: string; depth: number }
 
@@ -78,8 +80,8 @@ function useFacts(doc: Setup | null, warmth: Warmth, scope: Scope, wantNotice: b
   }, [doc, lamps, warmth, alone, figures, frames, thumbs, view, scope, notice.data])
 }
 
-/** Ledger is the one list of lights: what each gives and what it costs on the target. */
-export function Ledger({ warmth }: { warmth: Warmth }) {
+/** Ledger is the one list of lights: what each gives and what it costs on the target. Slim, it is a strip beside the picture. */
+export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolean }) {
   const doc = useSetup((s) => s.doc)
   const alone = useLook((s) => s.alone)
   const picked = useLook((s) => s.picked)
@@ -92,6 +94,9 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
   const [menu, setMenu] = useState<{ at: HTMLElement; what: 'columns' | 'new' | 'scope' } | null>(null)
   const facts = useFacts(doc, warmth, scope, shown.includes('notice') || /\bnotice/.test(filter))
   const list = useRef<HTMLDivElement>(null)
+  // The row that Tab comes to: the last that had the focus.
+  const [at, setAt] = useState(0)
+  const width = usePanes((x) => x.side)
   const anchor = useRef<string | null>(null)
 
   const factsOf = useCallback((id: string): Facts => ({ gives: facts.g[id], cost: facts.costs[id], notice: facts.missed[id] }), [facts])
@@ -133,10 +138,11 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
   if (!doc) return <section className="ledger" aria-label="Ledger" />
   const most = Math.max(0.01, ...Object.values(facts.g).map((x) => x.share))
   const sum = (ids: string[], f: (id: string) => number) => ids.reduce((a, i) => a + f(i), 0)
-  const kept = columns.filter((c) => shown.includes(c.id))
-  const grid = { gridTemplateColumns: `18px minmax(64px, 1fr) 58px 38px ${kept.map((c) => `${c.width}px`).join(' ')} 38px` }
+  const kept = slim ? columns.filter((c) => c.id === 'gives') : fitting(shown, width)
+  const grid = { gridTemplateColumns: slim ? '18px minmax(60px, 1fr) 34px 52px' : `18px minmax(${leastName}px, 1fr) 54px 34px ${kept.map((c) => `${c.width}px`).join(' ')} 48px` }
   const lights = items.filter((x) => x.kind === 'light').map((x) => x.id)
 
+  const here = Math.min(at, items.length - 1)
   const focusRow = (i: number) => {
     rows.scrollToIndex(i, { align: 'auto' })
     // The row may have to be drawn first.
@@ -183,7 +189,7 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
     } else if (what === 'group' && to.kind === 'group') deeds.nest(id, to.id)
   }
   return (
-    <section className="ledger" aria-label="Ledger" onKeyDown={keys}>
+    <section className={`ledger${slim ? ' slim' : ''}`} aria-label="Ledger" onKeyDown={keys} onFocus={(e) => setAt(Number((e.target as HTMLElement).closest<HTMLElement>('[data-row]')?.dataset.at ?? at))}>
       <div className="ledger-tools">
         <input
           className="text"
@@ -206,32 +212,47 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
           Columns ▾
         </button>
       </div>
-      <div className="row head" style={grid}>
-        <span />
-        <button type="button" onClick={() => setSort(sort === 'name' ? 'order' : 'name')} title="Sort by name, or back to the order of the groups" aria-pressed={sort !== 'order'}>
-          {sort === 'order' ? `Ledger · ${Object.keys(doc.lights).length} lights` : sort === 'worth' ? 'least for its cost first' : `by ${sort}`}
+      <div className="grid" role="treegrid" aria-label="Lights" aria-rowcount={items.length + 1}>
+      <div className="row head" role="row" aria-rowindex={1} style={grid}>
+        <span role="columnheader" aria-label="Kind" />
+        <span role="columnheader">
+        <Tip title="Sort by name, or back to the order of the groups">
+        <button type="button" onClick={() => setSort(sort === 'name' ? 'order' : 'name')} aria-pressed={sort !== 'order'}>
+          {sort === 'order' ? `${Object.keys(doc.lights).length} lights` : sort === 'worth' ? 'least for its cost first' : `by ${sort}`}
         </button>
-        <span>stops</span>
-        <span />
+        </Tip>
+        </span>
+        {!slim && <span role="columnheader">stops</span>}
+        <span role="columnheader" aria-label="Stops, number" />
         {kept.map((c) =>
           c.id === 'gives' ? (
-            <button key={c.id} type="button" aria-haspopup="menu" title={scope === 'worst' ? `The dearest view: ${doc.views[facts.dearest]?.name}` : c.says} onClick={(e) => setMenu({ at: e.currentTarget, what: 'scope' })}>
-              {scopeNames[scope]}
-            </button>
-          ) : c.id === 'costs' ? (
-            <button key={c.id} type="button" className="right" title="Sort by cost, then by what a light gives for its cost" onClick={() => setSort(sort === 'costs' ? 'worth' : sort === 'worth' ? 'order' : 'costs')}>
-              costs
-            </button>
-          ) : (
-            <span key={c.id} className="right" title={c.says}>
-              {c.name}
+            <span key={c.id} role="columnheader" className="right">
+              <Tip title={scope === 'worst' ? `The dearest view: ${doc.views[facts.dearest]?.name}` : c.says}>
+                <button type="button" aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: 'scope' })}>
+                  {scopeNames[scope]}
+                </button>
+              </Tip>
             </span>
+          ) : c.id === 'costs' ? (
+            <span key={c.id} role="columnheader" className="right">
+              <Tip title="Sort by cost, then by what a light gives for its cost">
+                <button type="button" onClick={() => setSort(sort === 'costs' ? 'worth' : sort === 'worth' ? 'order' : 'costs')}>
+                  costs
+                </button>
+              </Tip>
+            </span>
+          ) : (
+            <Tip key={c.id} title={c.says}>
+              <span role="columnheader" className="right">
+                {c.name}
+              </span>
+            </Tip>
           ),
         )}
-        <span />
+        {!slim && <span role="columnheader" aria-label="Off, alone" />}
       </div>
-      <div className="rows" ref={list}>
-        <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
+      <div className="rows" ref={list} role="rowgroup">
+        <div role="presentation" style={{ height: rows.getTotalSize(), position: 'relative' }}>
           {rows.getVirtualItems().map((v) => {
             const item = items[v.index]
             if (!item) return null
@@ -240,6 +261,7 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
                 key={v.key}
                 ref={rows.measureElement}
                 data-index={v.index}
+                role="presentation"
                 className="slot"
                 style={{ transform: `translateY(${v.start}px)` }}
                 onDragOver={(e) => e.dataTransfer.types.includes('text/x-willowherb') && e.preventDefault()}
@@ -247,6 +269,7 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
               >
                 {item.kind === 'group' ? (
                   <GroupRow
+                    current={v.index === here}
                     id={item.id}
                     at={v.index}
                     depth={item.depth}
@@ -263,6 +286,7 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
                   />
                 ) : (
                   <LightRow
+                    current={v.index === here}
                     id={item.id}
                     at={v.index}
                     depth={item.depth}
@@ -281,8 +305,9 @@ export function Ledger({ warmth }: { warmth: Warmth }) {
             )
           })}
         </div>
-        {items.length === 0 && <p className="none">{filter ? 'No light fits this.' : 'No lights yet: New, above.'}</p>}
       </div>
+      </div>
+      {items.length === 0 && <p className="none">{filter ? 'No light fits this.' : 'No lights yet: New, above.'}</p>}
       {picked.size > 1 && (
         <div className="many" role="status">
           <b>{picked.size} lights</b> are edited together: their differences stay.{' '}
@@ -377,10 +402,11 @@ function Name({ value, done, label, drag }: { value: string; done: (v: string) =
 }
 
 /** Lock is seen where a row is locked, or under the pointer. */
-function Lock({ name, locked, toggle }: { name: string; locked: boolean; toggle: () => void }) {
+function Lock({ name, locked, toggle, current }: { current: boolean; name: string; locked: boolean; toggle: () => void }) {
   return (
     <button
       type="button"
+      tabIndex={current ? 0 : -1}
       className={`lock${locked ? '' : ' open'}`}
       aria-label={`${name} locked`}
       aria-pressed={locked}
@@ -396,7 +422,7 @@ function Lock({ name, locked, toggle }: { name: string; locked: boolean; toggle:
 }
 
 /** Stops is a slider round nought and its number. */
-function Stops({ name, value, change, locked, others }: { name: string; value: number; change: (v: number, done: Way) => void; locked: boolean; others?: () => number[] }) {
+function Stops({ name, value, change, locked, others, current }: { current: boolean; name: string; value: number; change: (v: number, done: Way) => void; locked: boolean; others?: () => number[] }) {
   const [text, setText] = useState<string | null>(null)
   const [held, setHeld] = useState(false)
   // Where the knob was taken: until the hand has moved, it has changed nothing.
@@ -417,7 +443,9 @@ function Stops({ name, value, change, locked, others }: { name: string; value: n
   const typed = text !== null && text !== stopsText(value) ? becomes(readNumber(text, value), text, others?.() ?? [], stopsText, (v) => Math.min(Math.max(v, -10), 10)) : ''
   return (
     <>
+      <span role="gridcell" className="stops-cell">
       <Slider
+        slotProps={{ input: { tabIndex: current ? 0 : -1 } }}
         className="stops"
         size="small"
         track={false}
@@ -445,8 +473,10 @@ function Stops({ name, value, change, locked, others }: { name: string; value: n
         }}
         onDoubleClick={() => change(0, true)}
       />
-      <span className="stops-box">
+      </span>
+      <span className="stops-box" role="gridcell">
         <input
+          tabIndex={current ? 0 : -1}
           className="stops-text"
           aria-label={`${name} stops, number`}
           readOnly={locked}
@@ -482,6 +512,8 @@ function Stops({ name, value, change, locked, others }: { name: string; value: n
 const box = (t: EventTarget) => t as HTMLElement
 
 interface RowProps {
+  /** The row that the keyboard comes to. */
+  current: boolean
   id: string
   at: number
   depth: number
@@ -502,7 +534,7 @@ function LightRow(p: RowProps) {
   return <Row {...p} l={l} off={isOff(p.doc, l)} locked={lockedLight(p.doc, l)} />
 }
 
-const Row = memo(function Row({ id, doc, at, depth, grid, shown, l, warmth, off, locked, facts, most, alone, hushed, pick }: RowProps & { l: Light; off: boolean; locked: boolean }) {
+const Row = memo(function Row({ current, id, doc, at, depth, grid, shown, l, warmth, off, locked, facts, most, alone, hushed, pick }: RowProps & { l: Light; off: boolean; locked: boolean }) {
   const open = useLook((s) => s.open === id)
   const chosen = useLook((s) => s.picked.has(id))
   const colour = toneOf(doc, id, l, warmth)
@@ -515,35 +547,38 @@ const Row = memo(function Row({ id, doc, at, depth, grid, shown, l, warmth, off,
     switch (column) {
       case 'gives':
         return (
-          <Tooltip key={column} title={g ? `direct ${percent(g.direct)}, bounced ${percent(g.bounced)} of the light` : ''} placement="left">
-            <span className="gives">
-              <span className="bar" style={{ width: `${Math.max(((g?.share ?? 0) / most) * 30, g?.share ? 1 : 0)}px`, background: colour }} />
+          <Tip key={column} title={g ? `direct ${percent(g.direct)}, bounced ${percent(g.bounced)} of the light` : ''} placement="left">
+            <span className="gives" role="gridcell">
               <span className="share" data-testid={`gives-${id}`}>
                 {percent(g?.share)}
               </span>
+              <span className="bars">
+                <span style={{ width: `${(100 * (g?.direct ?? 0)) / most}%`, background: colour }} />
+                <span className="bounced" style={{ width: `${(100 * (g?.bounced ?? 0)) / most}%`, background: colour }} />
+              </span>
             </span>
-          </Tooltip>
+          </Tip>
         )
       case 'costs':
-        return <span key={column} className="costs">{ms(facts.cost?.ms)}</span>
+        return <span key={column} role="gridcell" className="costs">{ms(facts.cost?.ms)}</span>
       case 'mb':
-        return <span key={column} className="costs">{facts.cost ? facts.cost.mb.toFixed(1) : ''}</span>
+        return <span key={column} role="gridcell" className="costs">{facts.cost ? facts.cost.mb.toFixed(1) : ''}</span>
       case 'notice':
         return (
-          <span key={column} className="costs" data-testid={`notice-${id}`} title={facts.notice ? `Gone, the picture would differ by ${facts.notice.mean.toFixed(2)} on average, by ${facts.notice.p95.toFixed(1)} or more in a twentieth of it; 1 is just seen` : ''}>
+          <span key={column} role="gridcell" className="costs" data-testid={`notice-${id}`} title={facts.notice ? `Gone, the picture would differ by ${facts.notice.mean.toFixed(2)} on average, by ${facts.notice.p95.toFixed(1)} or more in a twentieth of it; 1 is just seen` : ''}>
             {facts.notice ? `${facts.notice.mean.toFixed(1)} · ${facts.notice.p95.toFixed(1)}` : ''}
           </span>
         )
       case 'output':
-        return <span key={column} className="costs">{`${tidy(l.profile && !l.profile.scaled ? l.profile.flux : l.output)} ${unitNames[unitOf(l)]}`}</span>
+        return <span key={column} role="gridcell" className="costs">{`${tidy(l.profile && !l.profile.scaled ? l.profile.flux : l.output)} ${unitNames[unitOf(l)]}`}</span>
       case 'warmth':
-        return <span key={column} className="costs">{l.colour.kelvin ? `${l.colour.kelvin} K` : 'colour'}</span>
+        return <span key={column} role="gridcell" className="costs">{l.colour.kelvin ? `${l.colour.kelvin} K` : 'colour'}</span>
       case 'range':
-        return <span key={column} className="costs">{l.range > 0 ? `${tidy(l.range)} m` : ''}</span>
+        return <span key={column} role="gridcell" className="costs">{l.range > 0 ? `${tidy(l.range)} m` : ''}</span>
       case 'role':
-        return <span key={column} className="carry">{l.role}</span>
+        return <span key={column} role="gridcell" className="carry">{l.role}</span>
     }
-    return <span key={column} className="carry">{l.carry}</span>
+    return <span key={column} role="gridcell" className="carry">{l.carry}</span>
   }
   return (
     <>
@@ -552,7 +587,11 @@ const Row = memo(function Row({ id, doc, at, depth, grid, shown, l, warmth, off,
         data-row
         data-at={at}
         data-light={id}
-        tabIndex={0}
+        role="row"
+        aria-rowindex={at + 2}
+        aria-level={depth + 2}
+        aria-selected={chosen}
+        tabIndex={current ? 0 : -1}
         style={grid}
         aria-label={`${l.name}, ${stopsText(l.stops)} stops, gives ${percent(g?.share)}, costs ${ms(facts.cost?.ms)} milliseconds, ${l.carry}${off ? ', off' : ''}${locked ? ', locked' : ''}`}
         aria-expanded={open}
@@ -583,18 +622,20 @@ const Row = memo(function Row({ id, doc, at, depth, grid, shown, l, warmth, off,
           e.stopPropagation()
         }}
       >
-        <LightGlyph kind={l.kind} colour={colour} off={off && !alone} />
-        <span className="indent" style={{ paddingLeft: depth * 10 }}>
-          <Name value={l.name} label={`Name of ${l.name}`} drag={`light:${id}`} done={(n) => deeds.rename(id, l, n)} />
-          <Lock name={l.name} locked={locked} toggle={() => deeds.lock([id])} />
+        <span role="gridcell">
+          <LightGlyph kind={l.kind} colour={colour} off={off && !alone} />
         </span>
-        <Stops name={l.name} value={l.stops} locked={locked} others={() => othersOf(id, (q) => q.stops)} change={(v, done) => deeds.stops(id, l, v, done)} />
+        <span className="indent" role="gridcell" style={{ paddingLeft: depth * 10 }}>
+          <Name value={l.name} label={`Name of ${l.name}`} drag={`light:${id}`} done={(n) => deeds.rename(id, l, n)} />
+          <Lock current={current} name={l.name} locked={locked} toggle={() => deeds.lock([id])} />
+        </span>
+        <Stops current={current} name={l.name} value={l.stops} locked={locked} others={() => othersOf(id, (q) => q.stops)} change={(v, done) => deeds.stops(id, l, v, done)} />
         {shown.map((c) => cell(c.id))}
-        <span className="acts">
-          <button type="button" aria-label={`${l.name} off`} aria-pressed={l.off} title={l.off ? 'Turn on (O)' : 'Turn off (O)'} onClick={() => deeds.off(id, l)}>
+        <span className="acts" role="gridcell">
+          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${l.name} off`} aria-pressed={l.off} title={l.off ? 'Turn on (O)' : 'Turn off (O)'} onClick={() => deeds.off(id, l)}>
             <Power size={13} />
           </button>
-          <button type="button" aria-label={`${l.name} alone`} aria-pressed={alone} title="Alone (A); with Shift, together with others" onClick={(e) => toggleAlone([id], e.shiftKey)}>
+          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${l.name} alone`} aria-pressed={alone} title="Alone (A); with Shift, together with others" onClick={(e) => toggleAlone([id], e.shiftKey)}>
             <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
           </button>
         </span>
@@ -605,6 +646,7 @@ const Row = memo(function Row({ id, doc, at, depth, grid, shown, l, warmth, off,
 })
 
 interface GroupProps {
+  current: boolean
   id: string
   at: number
   depth: number
@@ -620,7 +662,7 @@ interface GroupProps {
   members: string[]
 }
 
-function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs, mb, alone, members }: GroupProps) {
+function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggle, share, costs, mb, alone, members }: GroupProps) {
   const g = doc.groups[id]
   const [shifting, setShifting] = useState(false)
   if (!g) return null
@@ -628,11 +670,13 @@ function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs,
     <>
     <div
       className={`row group${g.off ? ' is-off' : ''}`}
-      role="group"
+      role="row"
+      aria-rowindex={at + 2}
+      aria-level={depth + 1}
       data-row
       data-at={at}
       data-group={id}
-      tabIndex={0}
+      tabIndex={current ? 0 : -1}
       style={grid}
       aria-label={`Group ${g.name}, trim ${stopsText(g.trim)} stops, gives ${percent(share)}`}
       aria-expanded={open}
@@ -651,36 +695,40 @@ function GroupRow({ id, at, depth, grid, shown, doc, open, toggle, share, costs,
         e.stopPropagation()
       }}
     >
-      <button type="button" className="fold" aria-label={open ? `Fold ${g.name}` : `Unfold ${g.name}`} onClick={toggle}>
-        {open ? <CaretDown size={12} weight="fill" /> : <CaretRight size={12} weight="fill" />}
-      </button>
-      <span className="indent" style={{ paddingLeft: depth * 10 }} onClick={(e) => (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}>
-        <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => deeds.renameGroup(id, doc, n)} />
-        <Lock name={g.name} locked={Boolean(g.locked)} toggle={() => deeds.lockGroup(id, doc)} />
+      <span role="gridcell">
+        <button type="button" className="fold" tabIndex={current ? 0 : -1} aria-label={open ? `Fold ${g.name}` : `Unfold ${g.name}`} onClick={toggle}>
+          {open ? <CaretDown size={12} weight="fill" /> : <CaretRight size={12} weight="fill" />}
+        </button>
       </span>
-      <Stops name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => deeds.trim(id, doc, v, done)} />
+      <span className="indent" role="gridcell" style={{ paddingLeft: depth * 10 }} onClick={(e) => (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}>
+        <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => deeds.renameGroup(id, doc, n)} />
+        <Lock current={current} name={g.name} locked={Boolean(g.locked)} toggle={() => deeds.lockGroup(id, doc)} />
+        <button type="button" className={`lock${g.hue || g.mired ? '' : ' open'}`} tabIndex={current ? 0 : -1} aria-label={`${g.name} shift`} aria-pressed={shifting} title="Warmth and hue of all in it" onClick={(e) => {
+            e.stopPropagation()
+            setShifting(!shifting)
+          }}>
+          <Palette size={13} weight={g.hue || g.mired ? 'fill' : 'regular'} />
+        </button>
+      </span>
+      <Stops current={current} name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => deeds.trim(id, doc, v, done)} />
       {shown.map((c) =>
         c === 'gives' ? (
-          <span key={c} className="gives">
-            <span className="bar" />
+          <span key={c} className="gives" role="gridcell">
             <span className="share">{percent(share)}</span>
           </span>
         ) : c === 'costs' ? (
-          <span key={c} className="costs">{ms(costs)}</span>
+          <span key={c} role="gridcell" className="costs">{ms(costs)}</span>
         ) : c === 'mb' ? (
-          <span key={c} className="costs">{mb?.toFixed(1)}</span>
+          <span key={c} role="gridcell" className="costs">{mb?.toFixed(1)}</span>
         ) : (
-          <span key={c} />
+          <span key={c} role="gridcell" />
         ),
       )}
-      <span className="acts three">
-        <button type="button" aria-label={`${g.name} shift`} aria-pressed={shifting} title="Warmth and hue of all in it" onClick={() => setShifting(!shifting)}>
-          <Palette size={13} weight={g.hue || g.mired ? 'fill' : 'regular'} />
-        </button>
-        <button type="button" aria-label={`${g.name} off`} aria-pressed={g.off} title="Turn the group off or on (O)" onClick={() => deeds.groupOff(id, doc)}>
+      <span className="acts" role="gridcell">
+        <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} off`} aria-pressed={g.off} title="Turn the group off or on (O)" onClick={() => deeds.groupOff(id, doc)}>
           <Power size={13} />
         </button>
-        <button type="button" aria-label={`${g.name} alone`} aria-pressed={alone} title="This group alone (A)" onClick={(e) => toggleAlone(members, e.shiftKey)}>
+        <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} alone`} aria-pressed={alone} title="This group alone (A)" onClick={(e) => toggleAlone(members, e.shiftKey)}>
           <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
         </button>
       </span>

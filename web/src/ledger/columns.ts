@@ -10,8 +10,8 @@ export interface Column {
 }
 
 export const columns: Column[] = [
-  { id: 'gives', name: 'gives', width: 68, says: 'share of the picture’s light' },
-  { id: 'costs', name: 'costs', width: 34, says: 'milliseconds at the target' },
+  { id: 'gives', name: 'gives', width: 52, says: 'share of the picture’s light' },
+  { id: 'costs', name: 'costs', width: 36, says: 'milliseconds at the target' },
   { id: 'mb', name: 'MB', width: 34, says: 'memory of its shadow maps' },
   { id: 'notice', name: 'notice', width: 62, says: 'how much an eye would notice it gone: mean and 95th percentile of the colour difference' },
   { id: 'output', name: 'output', width: 62, says: 'the lamp’s nominal output' },
@@ -34,6 +34,17 @@ export function storedColumns(): string[] {
 }
 
 export const storeColumns = (ids: string[]) => localStorage.setItem(place, JSON.stringify(ids))
+
+/** What a name has at least, and what a row needs besides its columns, in pixels. */
+export const leastName = 70
+const restOfRow = 18 + leastName + 54 + 34 + 48 + 40
+
+/** fitting are the shown columns that have room at a width of the Ledger: those that come last go first. */
+export function fitting(shown: string[], width: number): Column[] {
+  const kept = columns.filter((c) => shown.includes(c.id))
+  let room = width - restOfRow
+  return kept.filter((c, i) => i === 0 || (room -= c.width + 4) >= (kept[0]?.width ?? 0))
+}
 
 /** What a row needs to know of its light. */
 export interface Facts {

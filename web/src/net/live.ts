@@ -19,8 +19,8 @@ let speak: (m: unknown) => void = () => undefined
 /** sayName tells the others here what this person is called now. */
 export const sayName = () => speak({ called: called() })
 
-/** connect keeps a socket to a setup open, coming back after a loss. Returns how to end it. */
-export function connect(id: number): () => void {
+/** connect keeps a socket to a setup open, coming back after a loss; a blind window has no picture of its own. Returns how to end it. */
+export function connect(id: number, blind = false): () => void {
   let socket: WebSocket | null = null
   let ended = false
   let tries = 0
@@ -54,6 +54,7 @@ export function connect(id: number): () => void {
   let asked: ReturnType<typeof setTimeout> | undefined
   let at = 0
   const gaze = () => {
+    if (blind) return
     useSetup.setState({ astray: true })
     clearTimeout(asked)
     asked = setTimeout(

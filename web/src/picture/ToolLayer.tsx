@@ -1,3 +1,4 @@
+import { createPortal } from 'react-dom'
 import { useEffect, useRef } from 'react'
 import type { PlaceAsk, Placed } from '../api.gen'
 import { tidy, stopsText } from '../fields/number'
@@ -7,7 +8,7 @@ import { gazeNow } from '../net/live'
 import { say, useSetup } from '../setup/store'
 import { luminance, type RGB } from '../setup/sums'
 import { where } from './navigate'
-import { endTool, toolOf, useTool } from './tool'
+import { toolLine, endTool, toolOf, useTool } from './tool'
 
 interface At {
   x: number
@@ -135,13 +136,21 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
       }}
     >
       {first && <span className="first" style={{ left: `${first.x * 100}%`, top: `${first.y * 100}%` }} />}
-      <p className="tool-words" role="status">
-        <b>{name}</b> {kind === 'colour' ? 'Click a place: the light takes its colour' : first ? spec?.then : spec?.ask}
-        {words && <span className="result">{words}</span>}
-        <button type="button" className="word" onPointerDown={(e) => e.stopPropagation()} onPointerUp={(e) => e.stopPropagation()} onClick={() => endTool()}>
-          leave it (Esc)
-        </button>
-      </p>
+      <UnderPicture>
+        <p className="tool-words" role="status">
+          <b>{name}</b> {kind === 'colour' ? 'Click a place: the light takes its colour' : first ? spec?.then : spec?.ask}
+          {words && <span className="result">{words}</span>}
+          <button type="button" className="word" onPointerDown={(e) => e.stopPropagation()} onPointerUp={(e) => e.stopPropagation()} onClick={() => endTool()}>
+            leave it (Esc)
+          </button>
+        </p>
+      </UnderPicture>
     </div>
   )
+}
+
+/** UnderPicture puts what a tool says into the line under the picture, where it hides nothing that can be clicked; without that line, where it is. */
+function UnderPicture({ children }: { children: React.ReactNode }) {
+  const line = document.getElementById(toolLine)
+  return line ? createPortal(children, line) : children
 }

@@ -85,7 +85,7 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
       const k = (a: string, b: string) => (held.has(a) ? 1 : 0) - (held.has(b) ? 1 : 0)
       const f = k('arrowup', 'arrowdown')
       const r = k('arrowright', 'arrowleft')
-      const u = k('pageup', 'pagedown')
+      const u = k('.', ',')
       const c = cameraNow()
       if (c && (f || r || u)) moveCamera(walk(c, f * s, r * s, u * s))
       frame = requestAnimationFrame(step)

@@ -62,3 +62,6 @@ export function endTool(keep = false) {
   if (useTool.getState().kind && !keep) draft([])
   useTool.setState(idle)
 }
+
+/** toolLine is the id of the place under the picture where a tool says what it does. */
+export const toolLine = 'tool-line'

@@ -3,7 +3,6 @@ import { useRef, useState } from 'react'
 import type { Light, Plot, Setup, Stand, Warmth } from '../api.gen'
 import { NumberField } from '../fields/NumberField'
 import { stopsText, tidy } from '../fields/number'
-import { usePanel } from '../frame/panels'
 import { deeds, linkedWith, lockedLight } from '../ledger/deeds'
 import { api } from '../net/client'
 import { gazeNow } from '../net/live'
@@ -49,17 +48,12 @@ export default function PlotPanel({ warmth }: { warmth: Warmth }) {
   })
   const p = plot.data
   return (
-    <section className="panel plot" aria-label="Plot">
-      <header>
-        <b>Plot{p ? ` of ${p.subject}` : ''}</b>
-        <button type="button" aria-label="Close" onClick={() => usePanel.setState({ panel: null })}>
-          ×
-        </button>
-      </header>
+    <>
       <div className="panel-body">
+        {p && <h3>Of {p.subject}</h3>}
         {p && doc ? <Drawn p={p} doc={doc} warmth={warmth} /> : <p className="quiet">{plot.isPending ? 'measuring …' : 'Click a figure in the picture: its plot is drawn here.'}</p>}
       </div>
-    </section>
+    </>
   )
 }
 

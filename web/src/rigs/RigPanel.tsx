@@ -3,7 +3,6 @@ import { useRef } from 'react'
 import type { Group, RigAnswer, Setup } from '../api.gen'
 import { NumberField } from '../fields/NumberField'
 import { stopsText, tidy } from '../fields/number'
-import { usePanel } from '../frame/panels'
 import { deeds } from '../ledger/deeds'
 import { api, Refused } from '../net/client'
 import { gazeNow } from '../net/live'
@@ -36,13 +35,7 @@ export default function RigPanel() {
   const rigs = entries(doc.groups).filter(([, g]) => g.rig)
   const first = moods.data?.[0]
   return (
-    <section className="panel rigs" aria-label="Rigs">
-      <header>
-        <b>Rigs</b>
-        <button type="button" aria-label="Close" onClick={() => usePanel.setState({ panel: null })}>
-          ×
-        </button>
-      </header>
+    <>
       <div className="panel-body">
         <p className="quiet">
           Moods on {subject ? (subject.split('/')[0] ?? subject) : 'the figure in this view'}, as they would look from here. Click one to put it there; click another figure in the picture first to put it on that.
@@ -84,7 +77,7 @@ export default function RigPanel() {
         ))}
         {rigs.length === 0 && <p className="quiet">No rig stands here yet.</p>}
       </div>
-    </section>
+    </>
   )
 }
 

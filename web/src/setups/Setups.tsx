@@ -1,7 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Listed } from '../api.gen'
 import { askFor } from '../frame/Ask'
-import { usePanel } from '../frame/panels'
 import { api, Refused } from '../net/client'
 import { edit, nextSeq, say, useSetup } from '../setup/store'
 
@@ -53,13 +52,7 @@ export default function Setups() {
   )
   const open = (s: Listed) => s.id !== id && word('open', () => location.assign(`/s/${s.id}`))
   return (
-    <section className="panel" aria-label="Setups">
-      <header>
-        <b>Setups</b>
-        <button type="button" aria-label="Close" onClick={() => usePanel.setState({ panel: null })}>
-          ×
-        </button>
-      </header>
+    <>
       <div className="panel-rows">
         {section('In use', all.filter((s) => !s.archived && !s.removed), (s) => (
           <>
@@ -79,6 +72,6 @@ export default function Setups() {
         {section('Removed', all.filter((s) => s.removed), (s) => word(`bring back (until ${until(s.removed ?? '')})`, () => void api.restore(s.id).then(changed, trouble)))}
         <p className="quiet">Open another setup to remove this one. Copies are made in the Scene step.</p>
       </div>
-    </section>
+    </>
   )
 }

@@ -18,12 +18,11 @@ export function Shelf() {
         const over = b ? b.ms > b.limitMs : false
         return (
           <button key={k} type="button" className={k === view ? 'on' : ''} aria-current={k === view} onClick={() => toView(k)} title={i < 9 ? `${v.name} (${i + 1})` : v.name}>
-            <span className="thumb" style={{ aspectRatio: v.aspect }}>
+            <span className="thumb">
               {f && f.thumb > 0 ? <img alt="" src={`/api/setups/${id}/thumbs/${k}?v=${f.revision}-${f.thumb}`} /> : null}
             </span>
             <span className="caption">
               <b>{v.name}</b>
-              <span>EV {v.ev.toFixed(1)}</span>
               <span className={over ? 'over' : ''} title={!b ? 'Not counted until the view has been looked at' : over ? 'Over the limit of the target' : k === dearest ? 'The dearest view' : undefined}>
                 {b ? `${b.ms.toFixed(1)} ms` : '· · · ms'}
                 {over ? ' ▲' : ''}

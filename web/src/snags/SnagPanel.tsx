@@ -1,5 +1,4 @@
 import type { Snag } from '../api.gen'
-import { usePanel } from '../frame/panels'
 import { chooseAll, toView, useLook } from '../picture/look'
 import { useThings } from '../scene/things'
 import { edit, useSetup, type Op } from '../setup/store'
@@ -23,13 +22,7 @@ export default function SnagPanel() {
   const doc = useSetup((s) => s.doc)
   const a = snags.data
   return (
-    <section className="panel snags" aria-label="Snags">
-      <header>
-        <b>Snags</b>
-        <button type="button" aria-label="Close" onClick={() => usePanel.setState({ panel: null })}>
-          ×
-        </button>
-      </header>
+    <>
       <ul className="panel-body">
         {a?.snags.map((s) => (
           <li key={`${s.kind} ${s.lights.join()} ${s.object} ${s.view}`} data-snag={s.kind}>
@@ -56,6 +49,6 @@ export default function SnagPanel() {
         {!a && <li className="quiet">The checks begin when every view has its first picture.</li>}
         {a && !a.ready && <li className="quiet">Some views are still to come.</li>}
       </ul>
-    </section>
+    </>
   )
 }

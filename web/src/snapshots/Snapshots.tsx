@@ -36,13 +36,7 @@ export function Snapshots() {
     askFor('Name of the snapshot', s.name, (n) => void api.renameSnapshot(id, s.id, { name: n, view: s.view }).then(changed, trouble))
   }
   return (
-    <section className="panel" aria-label="Snapshots">
-      <header>
-        <b>Snapshots</b>
-        <button type="button" aria-label="Close" onClick={() => usePanel.setState({ panel: null })}>
-          ×
-        </button>
-      </header>
+    <>
       <div className="panel-tools">
         <input
           className="text"
@@ -101,6 +95,6 @@ export function Snapshots() {
         ))}
         {list.data?.length === 0 && <li className="quiet">Keep a state before you try something: it stays, with its picture, and can be compared with any other.</li>}
       </ul>
-    </section>
+    </>
   )
 }

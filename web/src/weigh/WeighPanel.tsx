@@ -1,3 +1,5 @@
+import { IconButton } from '@mui/material'
+import { X } from '@phosphor-icons/react/dist/csr/X'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { Reading, Setup, Share, Warmth } from '../api.gen'
@@ -5,10 +7,11 @@ import { stopsText } from '../fields/number'
 import { lux, nits } from '../frame/SeeLine'
 import { api } from '../net/client'
 import { useLook } from '../picture/look'
-import { cssColour, evOf, linear } from '../setup/sums'
+import { evOf } from '../setup/sums'
 import { toneOf } from '../setup/tone'
 import { useSetup } from '../setup/store'
 import { readPin } from './weighing'
+import { Tip } from '../ui/Tip'
 
 /** why says in words why a light gives nothing directly. */
 export function why(s: Share): string {
@@ -59,10 +62,7 @@ export function WeighPanel({ reading, doc, warmth, title }: { reading: Reading; 
           return (
             <div key={s.light} className="line">
               <span className="name">{l.name}</span>
-              <span className="bars">
-                <span style={{ width: `${(100 * (s.share / most) * (s.direct + s.seen)) / k}%`, background: c }} />
-                <span className="bounced" style={{ width: `${(100 * (s.share / most) * s.bounced) / k}%`, background: c }} />
-              </span>
+              <Bars share={s.share / most} direct={(s.direct + s.seen) / k} colour={c} />
               <span className="right">{percent(s.share)} %</span>
               <span className="right soft">{s.share > 0.999 ? '' : `${stopsText(Math.log2(s.share))} st`}</span>
               <span className="right soft">{s.lux > 0 ? lux(s.lux) : ''}</span>
@@ -87,8 +87,8 @@ export function WeighPanel({ reading, doc, warmth, title }: { reading: Reading; 
   )
 }
 
-/** FigureLine is how the figure under the pointer stands out against what is behind it. */
-export function FigureLine({ object }: { object: number }) {
+/** FigureCard is how the figure under the pointer stands out against what is behind it. */
+export function FigureCard({ object }: { object: number }) {
   const id = useSetup((s) => s.id)
   const sight = useSetup((s) => s.sight)
   const ev = useSetup((s) => s.doc?.views[s.view]?.ev ?? 0)
@@ -98,15 +98,31 @@ export function FigureLine({ object }: { object: number }) {
   const c = q.data
   if (!c) return null
   return (
-    <p className="figure-line">
-      <b>{c.figure}</b> against what is behind: <b>{stopsText(c.stops)} st</b>, colour difference <b>{c.colour.toFixed(1)}</b> · a quarter of the outline is under {c.weakest.toFixed(1)} st ·{' '}
-      {c.lost > 0.005 ? `${percent(c.lost)} % of it is lost` : 'none of it is lost'}
-    </p>
+    <section className="card figure-line" aria-label={`How ${c.figure} stands out`}>
+      <div className="card-head">
+        <span>
+          <b>{c.figure}</b> against what is behind
+        </span>
+        <b>{stopsText(c.stops)} st</b>
+      </div>
+      <div className="fact">
+        <span>colour difference</span>
+        <span>{c.colour.toFixed(1)}</span>
+      </div>
+      <div className="fact">
+        <span>a quarter of the outline is under</span>
+        <span>{c.weakest.toFixed(1)} st</span>
+      </div>
+      <div className="fact">
+        <span>outline lost</span>
+        <span>{c.lost > 0.005 ? `${percent(c.lost)} %` : 'none'}</span>
+      </div>
+    </section>
   )
 }
 
-/** PinsList shows the pinned readings, which follow the light. */
-export function PinsList({ doc, warmth }: { doc: Setup; warmth: Warmth }) {
+/** PinCards show the pinned readings, which follow the light. */
+export function PinCards({ doc, warmth }: { doc: Setup; warmth: Warmth }) {
   const pins = useLook((s) => s.pins)
   const revision = useSetup((s) => s.revision)
   const [open, setOpen] = useState<number | null>(null)
@@ -114,35 +130,53 @@ export function PinsList({ doc, warmth }: { doc: Setup; warmth: Warmth }) {
     const t = setTimeout(() => useLook.getState().pins.forEach((p) => void readPin(p.id)), 250)
     return () => clearTimeout(t)
   }, [revision])
-  if (pins.length === 0) return null
+  return pins.map((p, i) => {
+    const r = p.reading
+    const best = r?.shares.filter((s) => s.share >= 0.002 && doc.lights[s.light]).slice(0, 3) ?? []
+    return (
+      <section key={p.id} className={`card pins${p.id === open ? ' wide-card' : ''}`} aria-label={`Pin ${i + 1}`}>
+        <div className="card-head line">
+          <Tip title="All that lights it">
+            <button type="button" className="name" aria-expanded={open === p.id} onClick={() => setOpen(open === p.id ? null : p.id)}>
+              {i + 1} · <b>{r ? (r.hit ? r.object : 'the open sky') : 'being read'}</b>
+            </button>
+          </Tip>
+          <span>
+            {r?.hit ? `${lux(r.lux)} · ` : ''}
+            {r ? nits(r.luminance) : ''}
+          </span>
+          <Tip title="Remove the pin">
+            <IconButton aria-label={`Remove pin ${i + 1}`} onClick={() => useLook.setState((s) => ({ pins: s.pins.filter((q) => q.id !== p.id) }))}>
+              <X size={12} />
+            </IconButton>
+          </Tip>
+        </div>
+        {p.id === open && r ? (
+          <WeighPanel reading={r} doc={doc} warmth={warmth} title={`Pin ${i + 1}`} />
+        ) : (
+          best.map((s) => {
+            const l = doc.lights[s.light]
+            const k = Math.max(s.direct + s.bounced + s.seen, 1e-12)
+            return l ? (
+              <div key={s.light} className="line lit-by">
+                <span className="name">{l.name}</span>
+                <Bars share={s.share / (best[0]?.share ?? 1)} direct={(s.direct + s.seen) / k} colour={toneOf(doc, s.light, l, warmth)} />
+                <span className="right">{percent(s.share)} %</span>
+              </div>
+            ) : null
+          })
+        )}
+      </section>
+    )
+  })
+}
+
+/** Bars are a share as a bar in the light's colour: direct, and bounced paler. */
+function Bars({ share, direct, colour }: { share: number; direct: number; colour: string }) {
   return (
-    <section className="pins" aria-label="Pinned readings">
-      {pins.map((p, i) => {
-        const r = p.reading
-        const first = r?.shares.find((s) => s.share > 0)
-        return (
-          <div key={p.id} className="line">
-            <b>{i + 1}</b>
-            <button type="button" className="name" aria-expanded={open === p.id} title="All that lights it" onClick={() => setOpen(open === p.id ? null : p.id)}>
-              {r ? (r.hit ? r.object : 'the open sky') : 'being read'}
-            </button>
-            <span className="right">{r ? nits(r.luminance) : ''}</span>
-            <span className="right">{r ? `EV ${evOf(Math.max(r.luminance, 1e-6)).toFixed(1)}` : ''}</span>
-            <span className="right">{r?.hit ? lux(r.lux) : ''}</span>
-            <span className="soft">
-              {first && doc.lights[first.light] ? (
-                <>
-                  <span className="swatch" style={{ background: cssColour(linear(warmth, doc.lights[first.light]?.colour ?? {})) }} /> {doc.lights[first.light]?.name} {percent(first.share)} %
-                </>
-              ) : null}
-            </span>
-            <button type="button" aria-label={`Take pin ${i + 1} away`} onClick={() => useLook.setState((s) => ({ pins: s.pins.filter((q) => q.id !== p.id) }))}>
-              ×
-            </button>
-          </div>
-        )
-      })}
-      {pins.map((p, i) => (p.id === open && p.reading ? <WeighPanel key={p.id} reading={p.reading} doc={doc} warmth={warmth} title={`Pin ${i + 1}`} /> : null))}
-    </section>
+    <span className="bars">
+      <span style={{ width: `${100 * share * direct}%`, background: colour }} />
+      <span className="bounced" style={{ width: `${100 * share * (1 - direct)}%`, background: colour }} />
+    </span>
   )
 }

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { openPanel, usePanel } from '../frame/panels'
+import { usePanel } from '../frame/panels'
 import { api } from '../net/client'
 import { useSetup } from '../setup/store'
 
@@ -17,16 +17,4 @@ export function useSnags() {
     return () => clearTimeout(t)
   }, [revision, open])
   return useQuery({ queryKey: ['snags', id, rested], queryFn: () => api.snags(id ?? 0), enabled: id !== null && rested !== null && views > 0 && thumbs >= views, placeholderData: (p) => p, refetchInterval: (q) => (q.state.data && !q.state.data.ready ? 5000 : false) })
-}
-
-/** SnagButton opens the list, and says how many there are. */
-export function SnagButton() {
-  const snags = useSnags()
-  const panel = usePanel((s) => s.panel)
-  const n = snags.data?.snags.length
-  return (
-    <button type="button" title="Shift S" aria-pressed={panel === 'snags'} onClick={() => openPanel('snags')}>
-      {n ? `${n} ${n === 1 ? 'snag' : 'snags'}` : 'Snags'}
-    </button>
-  )
 }
