@@ -25,6 +25,7 @@ func TestEveryScreenCanBeUsedByAll(t *testing.T) {
 	check := func(what string) {
 		t.Run(what, func(t *testing.T) {
 			b.still()
+			b.until("at rest", `document.getAnimations().length == 0`)
 			// Panels that are fetched apart are there when something is in them.
 			b.until("nothing on its way", `!document.querySelector('.panel') || document.querySelector('.panel').children.length > 1`)
 			for _, v := range b.violations() {

@@ -1,4 +1,5 @@
 import { createTheme } from '@mui/material'
+import { over } from './ui/over'
 
 /** The greys have no hue, so that the eye judges the picture rightly; the accent marks only what is selected or active. */
 export const theme = createTheme({
@@ -10,6 +11,7 @@ export const theme = createTheme({
   },
   typography: { fontFamily: "'Hanken Grotesk Variable', sans-serif", fontSize: 12, body1: { fontSize: 12.5, lineHeight: 1.35 }, button: { textTransform: 'none' } },
   shape: { borderRadius: 3 },
+  transitions: { duration: { shortest: 80, shorter: 80, short: 80, standard: 100, complex: 100, enteringScreen: 100, leavingScreen: 80 } },
   components: {
     MuiSlider: {
       styleOverrides: {
@@ -22,6 +24,10 @@ export const theme = createTheme({
     },
     MuiTooltip: { defaultProps: { enterDelay: 400, disableInteractive: true }, styleOverrides: { tooltip: { backgroundColor: '#1f1f1f', fontSize: 12, fontWeight: 400 } } },
     MuiIconButton: { styleOverrides: { root: { minWidth: 28, height: 28, padding: '0 5px', borderRadius: 4, color: '#bdbdbd', '&:hover': { color: '#ffffff' }, '&[aria-pressed=true]': { color: '#e0669f' } } } },
+    MuiModal: { defaultProps: { container: over } },
+    MuiPopover: { defaultProps: { container: over } },
+    MuiDialog: { defaultProps: { container: over } },
+    MuiMenu: { defaultProps: { container: over } },
     MuiButtonBase: { defaultProps: { disableRipple: true } },
     MuiSnackbarContent: { styleOverrides: { root: { backgroundColor: '#1f1f1f', color: '#ededed', fontSize: 12.5 } } },
     MuiPaper: { styleOverrides: { root: { backgroundImage: 'none' } } },

@@ -143,7 +143,7 @@ export function App() {
       <Told />
       <Dialog open={sheet} onClose={() => useLook.setState({ sheet: false })} aria-labelledby="sheet" maxWidth="lg">
         <DialogTitle id="sheet">Keys</DialogTitle>
-        <DialogContent>
+        <DialogContent tabIndex={0}>
           <Sheet />
         </DialogContent>
       </Dialog>

@@ -21,7 +21,7 @@ export function Finder() {
   const open = useLook((s) => s.finder)
   const close = () => useLook.setState({ finder: false })
   return (
-    <Dialog open={open} onClose={close} aria-label="Find a command" slotProps={{ paper: { className: 'finder' } }}>
+    <Dialog open={open} onClose={close} slotProps={{ paper: { className: 'finder', 'aria-label': 'Find a command' } }}>
       {open && <Search close={close} />}
     </Dialog>
   )

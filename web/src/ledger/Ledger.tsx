@@ -214,7 +214,9 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
       </div>
       <div className="grid" role="treegrid" aria-label="Lights" aria-rowcount={items.length + 1}>
       <div className="row head" role="row" aria-rowindex={1} style={grid}>
-        <span role="columnheader" aria-label="Kind" />
+        <span role="columnheader">
+          <span className="unseen">kind</span>
+        </span>
         <span role="columnheader">
         <Tip title="Sort by name, or back to the order of the groups">
         <button type="button" onClick={() => setSort(sort === 'name' ? 'order' : 'name')} aria-pressed={sort !== 'order'}>
@@ -223,7 +225,9 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
         </Tip>
         </span>
         {!slim && <span role="columnheader">stops</span>}
-        <span role="columnheader" aria-label="Stops, number" />
+        <span role="columnheader">
+          <span className="unseen">stops, number</span>
+        </span>
         {kept.map((c) =>
           c.id === 'gives' ? (
             <span key={c.id} role="columnheader" className="right">
@@ -249,7 +253,11 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
             </Tip>
           ),
         )}
-        {!slim && <span role="columnheader" aria-label="Off, alone" />}
+        {!slim && (
+          <span role="columnheader">
+            <span className="unseen">off, alone</span>
+          </span>
+        )}
       </div>
       <div className="rows" ref={list} role="rowgroup">
         <div role="presentation" style={{ height: rows.getTotalSize(), position: 'relative' }}>
@@ -640,7 +648,13 @@ const Row = memo(function Row({ current, id, doc, at, depth, grid, shown, l, war
           </button>
         </span>
       </div>
-      {open && <OpenLight id={id} l={l} warmth={warmth} locked={locked} />}
+      {open && (
+        <div role="row" aria-level={depth + 3}>
+          <div role="gridcell">
+            <OpenLight id={id} l={l} warmth={warmth} locked={locked} />
+          </div>
+        </div>
+      )}
     </>
   )
 })
@@ -734,11 +748,13 @@ function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggle, shar
       </span>
     </div>
     {shifting && (
-      <div className="group-shift">
+      <div role="row" aria-level={depth + 2}>
+      <div role="gridcell" className="group-shift">
         <span className="label">Warmth</span>
         <NumberField label={`${g.name} warmth`} value={g.mired ?? 0} unit="mired" min={-500} max={500} step={5} onDraft={(v) => deeds.groupShift(id, doc, 'mired', v, false)} onDone={(v) => deeds.groupShift(id, doc, 'mired', v)} onReset={() => deeds.groupShift(id, doc, 'mired', 0)} />
         <span className="label">Hue</span>
         <NumberField label={`${g.name} hue`} value={g.hue ?? 0} unit="°" min={-180} max={180} step={2} onDraft={(v) => deeds.groupShift(id, doc, 'hue', v, false)} onDone={(v) => deeds.groupShift(id, doc, 'hue', v)} onReset={() => deeds.groupShift(id, doc, 'hue', 0)} />
+      </div>
       </div>
     )}
     </>

@@ -69,7 +69,7 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
         </div>
       )}
       {local && number('Range', 'range', 'm', 0, 1000, 0.25, false, (v) => (v === 0 ? 'none' : String(Math.round(v * 100) / 100)))}
-      <div className="field">
+      <div className="field span">
         <span className="label">Carry</span>
         <span className="choice" role="radiogroup" aria-label={`${l.name} carry`}>
           {(['baked', 'split', 'live'] as const).map((c) => (
