@@ -67,7 +67,7 @@ func TestLightsArePlacedByTheirResult(t *testing.T) {
 	s.keeps("it is taken back", func(d *setup.Setup) bool { return d.Lights["panel"].Width == before.Width })
 	b.do(chromedp.KeyEvent("O", chromedp.KeyModifiers(chromedp.ModifierShift)))
 	b.tap(0.4, 0.9)
-	b.until("a floor is no window", `document.querySelector('.tool-layer.cannot .result')`)
+	b.until("a floor is no window", `document.querySelector('.tool-layer.cannot') && document.querySelector('.tool-words .result')`)
 	b.do(chromedp.KeyEvent("\x1b"))
 	b.until("left", `!document.querySelector('[data-tool]')`)
 
@@ -144,9 +144,9 @@ func TestARigFromNothing(t *testing.T) {
 	b.until("moods on the keeper", `document.querySelectorAll('[data-mood] img').length == 8`)
 	js[bool](b, `(document.querySelector('.panel [aria-label=Close]').click(), true)`)
 	b.until("the ledger", `!document.querySelector('.rigs')`)
-	js[bool](b, `(document.querySelector('[data-light=spot] .carry').click(), true)`)
+	js[bool](b, `(document.querySelector('[data-light=spot] .costs').click(), true)`)
 	for _, l := range []string{"spot-2", "spot-3"} {
-		r := b.box(`[data-light=` + l + `] .carry`)
+		r := b.box(`[data-light=` + l + `] .costs`)
 		b.mouse("mousePressed", r.X+4, r.Y+6, "left", chromedp.ModifierCtrl)
 		b.mouse("mouseReleased", r.X+4, r.Y+6, "left", chromedp.ModifierCtrl)
 	}

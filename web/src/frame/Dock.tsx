@@ -15,11 +15,14 @@ const Setups = lazy(() => import('../setups/Setups'))
 const RigPanel = lazy(() => import('../rigs/RigPanel'))
 const SnagPanel = lazy(() => import('../snags/SnagPanel'))
 
+/** Panels that have rules of their own in app.css. */
+const styled: Partial<Record<PanelName, string>> = { channels: 'channels', plot: 'plot', rigs: 'rigs', snags: 'snags' }
+
 /** Dock is the open panel, wherever it stands. alone says that it has a window of its own. */
 export function Dock({ panel, warmth, alone = false }: { panel: PanelName; warmth: Warmth | undefined; alone?: boolean }) {
   const id = useSetup((s) => s.id)
   return (
-    <section className={`panel ${panel}-panel`} aria-label={panelNames[panel]}>
+    <section className={`panel ${styled[panel] ?? ''}`} aria-label={panelNames[panel]}>
       <header>
         <h2>{panelNames[panel]}</h2>
         <span className="grow" />

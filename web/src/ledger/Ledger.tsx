@@ -18,8 +18,8 @@ import { gains, gives, groupsOf, isOff, mixed, type Gives } from '../setup/sums'
 import { toneOf } from '../setup/tone'
 import { entries, eraNow, lampsNow, useSetup } from '../setup/store'
 import { unitNames, unitOf } from '../setup/units'
-import { usePanes } from '../frame/panes'
-import { columns, fitting, leastName, sorted, storeColumns, storedColumns, type Facts, type Sort } from './columns'
+import { size, usePanes } from '../frame/panes'
+import { columns, fitting, leastName, needed, sorted, storeColumns, storedColumns, type Facts, type Sort } from './columns'
 import { deeds, kindNames, lockedLight, othersOf, type Way } from './deeds'
 import { readFilter } from './filter'
 import { LightGlyph } from './glyph'
@@ -345,6 +345,8 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
               const next = shown.includes(c.id) ? shown.filter((x) => x !== c.id) : [...shown, c.id]
               setShown(next)
               storeColumns(next)
+              // What is asked for is seen: the Ledger grows if need be.
+              if (next.length > shown.length && width < needed(next)) size({ side: needed(next) })
             }}
           >
             {c.name} <span className="says">{c.says}</span>

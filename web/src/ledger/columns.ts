@@ -26,7 +26,7 @@ const place = 'willowherb.columns'
 export function storedColumns(): string[] {
   try {
     const v = JSON.parse(localStorage.getItem(place) ?? '') as unknown
-    if (Array.isArray(v)) return columns.filter((c) => v.includes(c.id)).map((c) => c.id)
+    if (Array.isArray(v)) return v.filter((id): id is string => columns.some((c) => c.id === id))
   } catch {
     /* none stored */
   }
@@ -37,14 +37,20 @@ export const storeColumns = (ids: string[]) => localStorage.setItem(place, JSON.
 
 /** What a name has at least, and what a row needs besides its columns, in pixels. */
 export const leastName = 70
-const restOfRow = 18 + leastName + 54 + 34 + 48 + 40
+const restOfRow = 18 + leastName + 54 + 34 + 48 + 30
 
-/** fitting are the shown columns that have room at a width of the Ledger: those that come last go first. */
+/** fitting are the shown columns that have room at a width of the Ledger, in their order: those that were chosen last go first. */
 export function fitting(shown: string[], width: number): Column[] {
-  const kept = columns.filter((c) => shown.includes(c.id))
   let room = width - restOfRow
-  return kept.filter((c, i) => i === 0 || (room -= c.width + 4) >= (kept[0]?.width ?? 0))
+  const kept = shown.filter((id) => {
+    room -= (columns.find((c) => c.id === id)?.width ?? 0) + 4
+    return room >= 0
+  })
+  return columns.filter((c) => kept.includes(c.id))
 }
+
+/** needed is the width at which all of the shown columns have room. */
+export const needed = (shown: string[]) => restOfRow + columns.filter((c) => shown.includes(c.id)).reduce((a, c) => a + c.width + 4, 0)
 
 /** What a row needs to know of its light. */
 export interface Facts {

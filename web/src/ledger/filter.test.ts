@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest'
 import type { Light, Setup } from '../api.gen'
+import { fitting, needed } from './columns'
 import { readFilter, type Known } from './filter'
 
 const l = (o: Partial<Light>): Light => ({ name: 'x', group: '', kind: 'point', carry: 'live', shadow: true, off: false, stops: 0, ...o }) as Light
@@ -27,3 +28,11 @@ test.each([
   ['rim window', ['rim']],
   ['nothing of the kind', []],
 ])('%s', (text, ids) => expect(find(text)).toEqual(ids))
+
+test('columns that were chosen last go first where there is no room, and all have room at the width they need', () => {
+  const ids = (shown: string[], width: number) => fitting(shown, width).map((c) => c.id)
+  expect(ids(['gives', 'costs', 'carry'], 358)).toEqual(['gives', 'costs'])
+  expect(ids(['gives', 'costs', 'carry'], needed(['gives', 'costs', 'carry']))).toEqual(['gives', 'costs', 'carry'])
+  expect(ids(['costs', 'notice', 'gives'], 358)).toEqual(['costs'])
+  expect(ids(['costs', 'notice', 'gives'], needed(['costs', 'notice', 'gives']))).toEqual(['gives', 'costs', 'notice'])
+})
