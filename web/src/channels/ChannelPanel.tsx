@@ -8,6 +8,7 @@ import { useLook } from '../picture/look'
 import { changeOps, channelsOf, figureOf, helper, tree } from '../scene/acts'
 import { useThings } from '../scene/things'
 import { draft, edit, entries, eraNow, useSetup, type Op } from '../setup/store'
+import { Tip } from '../ui/Tip'
 
 interface Row {
   key: string
@@ -96,9 +97,11 @@ export default function ChannelPanel() {
           <th scope="col">{title}</th>
           {channelNumbers.map((n) => (
             <th key={n} scope="col">
-              <button type="button" title={`${channelName(doc.channels, n)}: on or off for all`} onClick={() => column(kind, n)}>
-                {n}
-              </button>
+              <Tip title={`${channelName(doc.channels, n)}: on or off for all`}>
+                <button type="button" onClick={() => column(kind, n)}>
+                  {n}
+                </button>
+              </Tip>
             </th>
           ))}
         </tr>
@@ -109,9 +112,11 @@ export default function ChannelPanel() {
           .map((r) => (
             <tr key={r.key} className={chosen.has(r.key.slice(6)) ? 'on' : ''}>
               <th scope="row" style={{ paddingLeft: 4 + r.depth * 12 }}>
-                <button type="button" title="All, or none" onClick={() => all(r)}>
-                  {r.name}
-                </button>
+                <Tip title="All, or none">
+                  <button type="button" onClick={() => all(r)}>
+                    {r.name}
+                  </button>
+                </Tip>
               </th>
               {channelNumbers.map((n) => (
                 <td key={n}>
@@ -172,9 +177,11 @@ export default function ChannelPanel() {
             {deep ? 'only what differs' : 'every object'}
           </button>{' '}
           {bearer && (
-            <button type="button" className="word" title="A light that lights what is round the figure but not the figure, and casts no shadow" onClick={() => helper(bearer, things)}>
-              helper light for {bearer.split('/').at(-1)}
-            </button>
+            <Tip title="A light that lights what is round the figure but not the figure, and casts no shadow">
+              <button type="button" className="word" onClick={() => helper(bearer, things)}>
+                helper light for {bearer.split('/').at(-1)}
+              </button>
+            </Tip>
           )}
         </p>
         <Measured id={id} doc={doc} />

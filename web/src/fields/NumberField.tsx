@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from 'react'
 import { draft, eraNow } from '../setup/store'
 import { becomes, giveBack, readNumber, tidy, type Reading } from './number'
+import { Tip } from '../ui/Tip'
 
 interface Props {
   label: string
@@ -86,69 +87,70 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
 
   return (
     <span className={`number${wrong ? ' wrong' : ''}`}>
-      <input
-        ref={input}
-        aria-label={unit ? `${label} in ${unit}` : label}
-        aria-invalid={wrong}
-        title={wrong ? 'Write a number, an expression such as v*2 or v+1/3 (v is the present value), or a unit.' : undefined}
-        value={text ?? show(value)}
-        onChange={(e) => {
-          setText(e.target.value)
-          setWrong(false)
-        }}
-        onFocus={(e) => e.target.select()}
-        onBlur={() => {
-          if (!commit()) {
-            setText(null)
+      <Tip title={wrong ? 'Write a number, an expression such as v*2 or v+1/3 (v is the present value), or a unit.' : undefined}>
+        <input
+          ref={input}
+          aria-label={unit ? `${label} in ${unit}` : label}
+          aria-invalid={wrong}
+          value={text ?? show(value)}
+          onChange={(e) => {
+            setText(e.target.value)
             setWrong(false)
-          }
-        }}
-        onKeyDown={(e) => {
-          e.stopPropagation()
-          if (e.key === 'Enter') {
-            // Leaving the field keeps what is typed: once.
-            if (text === null || fits(readNumber(text, value))) giveBack(e.currentTarget)
-            else setWrong(true)
-          } else if (e.key === 'Escape') {
-            const field = e.currentTarget
-            setText(null)
-            setWrong(false)
-            requestAnimationFrame(() => giveBack(field)) // once nothing is typed any more
-          } else if (e.key === 'ArrowUp' || e.key === 'ArrowDown') {
+          }}
+          onFocus={(e) => e.target.select()}
+          onBlur={() => {
+            if (!commit()) {
+              setText(null)
+              setWrong(false)
+            }
+          }}
+          onKeyDown={(e) => {
+            e.stopPropagation()
+            if (e.key === 'Enter') {
+              // Leaving the field keeps what is typed: once.
+              if (text === null || fits(readNumber(text, value))) giveBack(e.currentTarget)
+              else setWrong(true)
+            } else if (e.key === 'Escape') {
+              const field = e.currentTarget
+              setText(null)
+              setWrong(false)
+              requestAnimationFrame(() => giveBack(field)) // once nothing is typed any more
+            } else if (e.key === 'ArrowUp' || e.key === 'ArrowDown') {
+              e.preventDefault()
+              push((e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 0.1 : 1))
+            }
+          }}
+          onKeyUp={(e) => (e.key === 'ArrowUp' || e.key === 'ArrowDown') && settle()}
+          onDoubleClick={() => onReset?.()}
+          onWheel={(e) => document.activeElement === input.current && push((e.deltaY < 0 ? 1 : -1) * (e.shiftKey ? 0.1 : 1))}
+          onPointerDown={(e) => {
+            if (document.activeElement === input.current) return
             e.preventDefault()
-            push((e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 0.1 : 1))
-          }
-        }}
-        onKeyUp={(e) => (e.key === 'ArrowUp' || e.key === 'ArrowDown') && settle()}
-        onDoubleClick={() => onReset?.()}
-        onWheel={(e) => document.activeElement === input.current && push((e.deltaY < 0 ? 1 : -1) * (e.shiftKey ? 0.1 : 1))}
-        onPointerDown={(e) => {
-          if (document.activeElement === input.current) return
-          e.preventDefault()
-          e.currentTarget.setPointerCapture(e.pointerId)
-          drag.current = { x: e.clientX, from: value, moved: false, last: value, era: eraNow() }
-        }}
-        onPointerMove={(e) => {
-          const d = drag.current
-          if (!d || d.era !== eraNow()) return
-          const px = e.clientX - d.x
-          if (!d.moved && Math.abs(px) < 3) return
-          d.moved = true
-          d.last = by(d.from, (px / 8) * (e.shiftKey ? 0.1 : 1))
-          onDraft(d.last, like(d.from, d.last))
-        }}
-        onPointerUp={() => {
-          const d = drag.current
-          drag.current = null
-          if (!d || d.era !== eraNow()) return
-          if (d.moved) onDone(d.last, like(d.from, d.last))
-          else input.current?.focus()
-        }}
-        onPointerCancel={() => {
-          if (drag.current?.moved) draft([])
-          drag.current = null
-        }}
-      />
+            e.currentTarget.setPointerCapture(e.pointerId)
+            drag.current = { x: e.clientX, from: value, moved: false, last: value, era: eraNow() }
+          }}
+          onPointerMove={(e) => {
+            const d = drag.current
+            if (!d || d.era !== eraNow()) return
+            const px = e.clientX - d.x
+            if (!d.moved && Math.abs(px) < 3) return
+            d.moved = true
+            d.last = by(d.from, (px / 8) * (e.shiftKey ? 0.1 : 1))
+            onDraft(d.last, like(d.from, d.last))
+          }}
+          onPointerUp={() => {
+            const d = drag.current
+            drag.current = null
+            if (!d || d.era !== eraNow()) return
+            if (d.moved) onDone(d.last, like(d.from, d.last))
+            else input.current?.focus()
+          }}
+          onPointerCancel={() => {
+            if (drag.current?.moved) draft([])
+            drag.current = null
+          }}
+        />
+      </Tip>
       {unit && <span className="unit">{unit}</span>}
       {typed && (
         <span className={`becomes${typed === 'no number' ? ' wrong' : ''}`} role="status">

@@ -178,7 +178,7 @@ function Told() {
 }
 
 /** typing tells the fields that keys belong to. */
-const typing = (t: HTMLElement) => (t.tagName === 'INPUT' && !['range', 'checkbox', 'color'].includes((t as HTMLInputElement).type)) || t.tagName === 'TEXTAREA' || t.isContentEditable
+const typing = (t: HTMLElement) => (t.tagName === 'INPUT' && !['range', 'checkbox', 'color'].includes((t as HTMLInputElement).type)) || t.tagName === 'TEXTAREA' || t.tagName === 'SELECT' || t.isContentEditable
 
 function useKeys() {
   useEffect(() => {

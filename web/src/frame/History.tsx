@@ -2,6 +2,7 @@ import { useInfiniteQuery } from '@tanstack/react-query'
 import { api } from '../net/client'
 import { revert, useSetup } from '../setup/store'
 import { when } from '../snapshots/Snapshots'
+import { Tip } from '../ui/Tip'
 
 const deedWords = { edit: '', undo: 'undid ', redo: 'did again ' } as const
 
@@ -24,14 +25,16 @@ export function History() {
       <ol className="history">
         {lines.map((l) => (
           <li key={l.revision} aria-current={l.revision === revision ? 'step' : undefined}>
-            <button type="button" disabled={l.revision === revision} title="Bring back the state after this" onClick={() => void revert(`Back to “${l.label}”`, l.revision)}>
-              <span className="quiet">{when(l.made)}</span>
-              <span className="who">{l.person === you ? 'you' : l.called || 'somebody'}</span>
-              <span>
-                {deedWords[l.deed]}
-                {l.label}
-              </span>
-            </button>
+            <Tip title="Bring back the state after this">
+              <button type="button" disabled={l.revision === revision} onClick={() => void revert(`Back to “${l.label}”`, l.revision)}>
+                <span className="quiet">{when(l.made)}</span>
+                <span className="who">{l.person === you ? 'you' : l.called || 'somebody'}</span>
+                <span>
+                  {deedWords[l.deed]}
+                  {l.label}
+                </span>
+              </button>
+            </Tip>
           </li>
         ))}
         {lines.length > 0 && !q.hasNextPage && (

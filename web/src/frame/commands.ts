@@ -37,6 +37,12 @@ const create = (kind: 'point' | 'spot' | 'rect' | 'disc' | 'line' | 'sun' | 'sky
   if (c) deeds.create(kind, c, pivotAt(c, 0.5, 0.5))
 }
 
+/** walkOrStop takes the arrow keys from whatever has them: they are the feet's. */
+function walkOrStop() {
+  ;(document.activeElement as HTMLElement | null)?.blur()
+  useLook.setState((s) => ({ walking: !s.walking }))
+}
+
 /** frameChosen goes to where all that is chosen fits the picture. */
 function frameChosen() {
   const doc = useSetup.getState().doc
@@ -195,7 +201,7 @@ export const commands: Command[] = [
   { name: 'Back to the saved view', keys: 'R', area: 'Camera', run: () => toView(useSetup.getState().view), able: () => look().camera !== null },
   { name: 'Save as a new view', keys: 'V', area: 'Camera', run: saveView, able: camera },
   { name: 'Update the view to here', keys: 'Shift V', area: 'Camera', run: updateView, able: () => look().camera !== null },
-  { name: 'Walk, or stop walking', keys: 'W', area: 'Camera', run: () => useLook.setState((s) => ({ walking: !s.walking })), able: camera },
+  { name: 'Walk, or stop walking', keys: 'W', area: 'Camera', run: walkOrStop, able: camera },
   { name: 'Handles, or none', keys: 'H', area: 'Picture', run: () => useLook.setState((s) => ({ handles: !s.handles })) },
   { name: 'Arms along the next axes (world, light, view)', keys: 'Shift W', area: 'Picture', run: nextAxes },
   { name: 'The picture alone, or all of the frame', keys: 'X', area: 'Picture', run: () => toggleBeside('nothing') },

@@ -5,6 +5,7 @@ import { NumberField } from '../fields/NumberField'
 import { api, keepProfile, keepSlide, Refused } from '../net/client'
 import { complain, say } from '../setup/store'
 import { deeds } from './deeds'
+import { Tip } from '../ui/Tip'
 
 const refused = (e: unknown) => complain(e instanceof Refused ? e.fault : { what: 'The file could not be sent.', remedy: 'Try again.' })
 
@@ -63,19 +64,25 @@ function ProfilePart({ id, l, p }: { id: string; l: Light; p: Profile }) {
     <div className="shaper" role="group" aria-label={`${l.name} profile`}>
       {curves.data && <PolarCurve p={curves.data} />}
       <div>
-        <p title={p.file}>{p.file}</p>
+        <Tip title={p.file}>
+          <p>{p.file}</p>
+        </Tip>
         <p>
           {Math.round(p.flux).toLocaleString('en')} lm leave it
           {p.lamp > 0 ? `, ${Math.round((100 * p.flux) / p.lamp)} % of its lamps' ${Math.round(p.lamp).toLocaleString('en')}` : ', measured as a whole'}
           {p.watts > 0 ? `; ${Math.round(p.flux / p.watts)} lm/W` : ''}
         </p>
         <span className="choice" role="radiogroup" aria-label={`${l.name} profile strength`}>
-          <button type="button" role="radio" aria-checked={!p.scaled} title="The intensities of the file" onClick={() => deeds.beam(id, l, 'profile', { ...p, scaled: false }, 'profile as measured')}>
-            as measured
-          </button>
-          <button type="button" role="radio" aria-checked={p.scaled} title="The form of the file, the output of this light" onClick={() => deeds.beam(id, l, 'profile', { ...p, scaled: true }, 'profile scaled')}>
-            to its output
-          </button>
+          <Tip title="The intensities of the file">
+            <button type="button" role="radio" aria-checked={!p.scaled} onClick={() => deeds.beam(id, l, 'profile', { ...p, scaled: false }, 'profile as measured')}>
+              as measured
+            </button>
+          </Tip>
+          <Tip title="The form of the file, the output of this light">
+            <button type="button" role="radio" aria-checked={p.scaled} onClick={() => deeds.beam(id, l, 'profile', { ...p, scaled: true }, 'profile scaled')}>
+              to its output
+            </button>
+          </Tip>
         </span>
         <div className="field">
           <span className="label">Turn</span>
@@ -102,14 +109,18 @@ function GoboPart({ id, l, g }: { id: string; l: Light; g: Gobo }) {
     <div className="shaper gobo" role="group" aria-label={`${l.name} gobo`}>
       <div className="slides">
         {palette.data?.patterns.map((p) => (
-          <button key={p} type="button" aria-pressed={g.pattern === p} aria-label={`Gobo ${p}`} title={p} onClick={() => set({ pattern: p, blob: '', file: '' }, `gobo ${p}`)}>
-            <img src={`/api/slides/${p}`} alt="" width={30} height={30} />
-          </button>
+          <Tip key={p} title={p}>
+            <button type="button" aria-pressed={g.pattern === p} aria-label={`Gobo ${p}`} onClick={() => set({ pattern: p, blob: '', file: '' }, `gobo ${p}`)}>
+              <img src={`/api/slides/${p}`} alt="" width={30} height={30} />
+            </button>
+          </Tip>
         ))}
         {g.blob && (
-          <button type="button" aria-pressed title={g.file}>
-            <img src={`/api/slides/${g.blob}`} alt={g.file} width={30} height={30} />
-          </button>
+          <Tip title={g.file}>
+            <button type="button" aria-pressed>
+              <img src={`/api/slides/${g.blob}`} alt={g.file} width={30} height={30} />
+            </button>
+          </Tip>
         )}
       </div>
       {number('Scale', 'scale', '×', 0.05, 20, 1.05, true)}

@@ -1,6 +1,7 @@
 import type { Light } from '../api.gen'
 import { useSetup } from '../setup/store'
 import { deeds } from './deeds'
+import { Tip } from '../ui/Tip'
 
 export const channelNumbers = [1, 2, 3, 4, 5, 6, 7, 8] as const
 
@@ -17,9 +18,11 @@ export function Channels({ id, l }: { id: string; l: Light }) {
         {channelNumbers.map((n) => {
           const on = Boolean(l.channels & (1 << (n - 1)))
           return (
-            <button key={n} type="button" aria-pressed={on} title={channelName(names, n)} aria-label={`${l.name} ${channelName(names, n)}`} onClick={() => deeds.channels(id, l, l.channels ^ (1 << (n - 1)), `${on ? 'off' : 'on'} ${channelName(names, n)}`)}>
-              {n}
-            </button>
+            <Tip key={n} title={channelName(names, n)}>
+              <button type="button" aria-pressed={on} aria-label={`${l.name} ${channelName(names, n)}`} onClick={() => deeds.channels(id, l, l.channels ^ (1 << (n - 1)), `${on ? 'off' : 'on'} ${channelName(names, n)}`)}>
+                {n}
+              </button>
+            </Tip>
           )
         })}
       </span>

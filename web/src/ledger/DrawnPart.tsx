@@ -7,6 +7,7 @@ import { api } from '../net/client'
 import { useLook } from '../picture/look'
 import { useSetup } from '../setup/store'
 import { deeds } from './deeds'
+import { Tip } from '../ui/Tip'
 
 /** DrawnPart is how the target draws a light's shadow, beside the way to see it. */
 export function DrawnPart({ id, l }: { id: string; l: Light }) {
@@ -19,9 +20,11 @@ export function DrawnPart({ id, l }: { id: string; l: Light }) {
   const set = (change: Partial<Drawn>, words: string, done = true) => deeds.drawn(id, l, { ...d, ...change }, words, done)
   const number = (label: string, field: keyof Drawn, unit: string, min: number, max: number, step: number, says: string, show: (v: number) => string = tidy, geometric = false) => (
     <div className="field">
-      <span className="label" title={says}>
-        {label}
-      </span>
+      <Tip title={says}>
+        <span className="label">
+          {label}
+        </span>
+      </Tip>
       <NumberField label={`${l.name} ${label.toLowerCase()}`} value={d[field]} unit={unit} min={min} max={max} step={step} geometric={geometric} show={show} onDraft={(v) => set({ [field]: field === 'cascades' || field === 'traced' ? Math.round(v) : v }, '', false)} onDone={(v) => set({ [field]: field === 'cascades' || field === 'traced' ? Math.round(v) : v }, `${label.toLowerCase()} ${tidy(v)} ${unit}`)} />
     </div>
   )

@@ -78,10 +78,10 @@ test('a number typed into the stops', async () => {
 })
 
 test('renamed in place; an empty name is not taken', async () => {
-  fireEvent.doubleClick(within(row('Rim')).getByTitle('Rim'))
+  fireEvent.doubleClick(within(row('Rim')).getByText('Rim'))
   await userEvent.keyboard('{Control>}a{/Control}{Backspace}Rim, window{Enter}')
   expect(useSetup.getState().doc?.lights.b?.name).toBe('Rim, window')
-  fireEvent.doubleClick(within(row('Rim, window')).getByTitle('Rim, window'))
+  fireEvent.doubleClick(within(row('Rim, window')).getByText('Rim, window'))
   await userEvent.keyboard('{Control>}a{/Control}{Backspace}{Enter}')
   expect(useSetup.getState().doc?.lights.b?.name).toBe('Rim, window')
 })

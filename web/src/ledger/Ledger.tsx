@@ -150,7 +150,7 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
   }
   const keys = (e: React.KeyboardEvent) => {
     const at = Number((document.activeElement as HTMLElement | null)?.dataset.at ?? -1)
-    if (at < 0 || (e.target as HTMLElement).tagName === 'INPUT') return
+    if (at < 0 || (e.target as HTMLElement).tagName === 'INPUT' || useLook.getState().walking) return
     const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: items.length - 1, PageDown: at + 10, PageUp: at - 10 }[e.key]
     if (to === undefined) return
     e.preventDefault()
@@ -319,9 +319,11 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
       {picked.size > 1 && (
         <div className="many" role="status">
           <b>{picked.size} lights</b> are edited together: their differences stay.{' '}
-          <button type="button" className="word" onClick={() => deeds.newGroup([...picked])} title="Ctrl G">
-            group them
-          </button>
+          <Tip title="Ctrl G">
+            <button type="button" className="word" onClick={() => deeds.newGroup([...picked])}>
+              group them
+            </button>
+          </Tip>
         </div>
       )}
       <Menu open={menu?.what === 'scope'} anchorEl={menu?.at} onClose={() => setMenu(null)} onClick={() => setMenu(null)}>
@@ -385,49 +387,52 @@ function Name({ value, done, label, drag }: { value: string; done: (v: string) =
     return () => row?.removeEventListener('keydown', f2)
   }, [value])
   return (
-    <span ref={box} className="name" title={value} onDoubleClick={() => setText(value)} draggable={text === null} onDragStart={(e) => e.dataTransfer.setData('text/x-willowherb', drag)}>
-      {text === null ? (
-        value
-      ) : (
-        <input
-          autoFocus
-          aria-label={label}
-          value={text}
-          maxLength={80}
-          onFocus={(e) => e.target.select()}
-          onChange={(e) => setText(e.target.value)}
-          onBlur={() => {
-            done(text)
-            setText(null)
-          }}
-          onKeyDown={(e) => {
-            e.stopPropagation()
-            if (e.key === 'Enter') e.currentTarget.blur()
-            if (e.key === 'Escape') setText(null)
-          }}
-        />
-      )}
-    </span>
+    <Tip title={value}>
+      <span ref={box} className="name" onDoubleClick={() => setText(value)} draggable={text === null} onDragStart={(e) => e.dataTransfer.setData('text/x-willowherb', drag)}>
+        {text === null ? (
+          value
+        ) : (
+          <input
+            autoFocus
+            aria-label={label}
+            value={text}
+            maxLength={80}
+            onFocus={(e) => e.target.select()}
+            onChange={(e) => setText(e.target.value)}
+            onBlur={() => {
+              done(text)
+              setText(null)
+            }}
+            onKeyDown={(e) => {
+              e.stopPropagation()
+              if (e.key === 'Enter') e.currentTarget.blur()
+              if (e.key === 'Escape') setText(null)
+            }}
+          />
+        )}
+      </span>
+    </Tip>
   )
 }
 
 /** Lock is seen where a row is locked, or under the pointer. */
 function Lock({ name, locked, toggle, current }: { current: boolean; name: string; locked: boolean; toggle: () => void }) {
   return (
-    <button
-      type="button"
-      tabIndex={current ? 0 : -1}
-      className={`lock${locked ? '' : ' open'}`}
-      aria-label={`${name} locked`}
-      aria-pressed={locked}
-      title={locked ? 'Unlock (K)' : 'Lock: hands and fields leave it alone (K)'}
-      onClick={(e) => {
-        e.stopPropagation()
-        toggle()
-      }}
-    >
-      <LockSimple size={11} />
-    </button>
+    <Tip title={locked ? 'Unlock (K)' : 'Lock: hands and fields leave it alone (K)'}>
+      <button
+        type="button"
+        tabIndex={current ? 0 : -1}
+        className={`lock${locked ? '' : ' open'}`}
+        aria-label={`${name} locked`}
+        aria-pressed={locked}
+        onClick={(e) => {
+          e.stopPropagation()
+          toggle()
+        }}
+      >
+        <LockSimple size={11} />
+      </button>
+    </Tip>
   )
 }
 
@@ -575,9 +580,11 @@ const Row = memo(function Row({ current, id, doc, at, depth, grid, shown, l, war
         return <span key={column} role="gridcell" className="costs">{facts.cost ? facts.cost.mb.toFixed(1) : ''}</span>
       case 'notice':
         return (
-          <span key={column} role="gridcell" className="costs" data-testid={`notice-${id}`} title={facts.notice ? `Gone, the picture would differ by ${facts.notice.mean.toFixed(2)} on average, by ${facts.notice.p95.toFixed(1)} or more in a twentieth of it; 1 is just seen` : ''}>
-            {facts.notice ? `${facts.notice.mean.toFixed(1)} · ${facts.notice.p95.toFixed(1)}` : ''}
-          </span>
+          <Tip key={column} title={facts.notice ? `Gone, the picture would differ by ${facts.notice.mean.toFixed(2)} on average, by ${facts.notice.p95.toFixed(1)} or more in a twentieth of it; 1 is just seen` : ''}>
+            <span role="gridcell" className="costs" data-testid={`notice-${id}`}>
+              {facts.notice ? `${facts.notice.mean.toFixed(1)} · ${facts.notice.p95.toFixed(1)}` : ''}
+            </span>
+          </Tip>
         )
       case 'output':
         return <span key={column} role="gridcell" className="costs">{`${tidy(l.profile && !l.profile.scaled ? l.profile.flux : l.output)} ${unitNames[unitOf(l)]}`}</span>
@@ -618,7 +625,8 @@ const Row = memo(function Row({ current, id, doc, at, depth, grid, shown, l, war
           }
         }}
         onKeyDown={(e) => {
-          if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey) return
+          // While walking the arrows are the feet's.
+          if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey || useLook.getState().walking) return
           const step = e.shiftKey ? 0.1 : 1 / 3
           if (e.key === 'ArrowRight') deeds.stops(id, l, l.stops + step, 'held')
           else if (e.key === 'ArrowLeft') deeds.stops(id, l, l.stops - step, 'held')
@@ -642,12 +650,16 @@ const Row = memo(function Row({ current, id, doc, at, depth, grid, shown, l, war
         <Stops current={current} name={l.name} value={l.stops} locked={locked} others={() => othersOf(id, (q) => q.stops)} change={(v, done) => deeds.stops(id, l, v, done)} />
         {shown.map((c) => cell(c.id))}
         <span className="acts" role="gridcell">
-          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${l.name} off`} aria-pressed={l.off} title={l.off ? 'Turn on (O)' : 'Turn off (O)'} onClick={() => deeds.off(id, l)}>
-            <Power size={13} />
-          </button>
-          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${l.name} alone`} aria-pressed={alone} title="Alone (A); with Shift, together with others" onClick={(e) => toggleAlone([id], e.shiftKey)}>
-            <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
-          </button>
+          <Tip title={l.off ? 'Turn on (O)' : 'Turn off (O)'}>
+            <button type="button" tabIndex={current ? 0 : -1} aria-label={`${l.name} off`} aria-pressed={l.off} onClick={() => deeds.off(id, l)}>
+              <Power size={13} />
+            </button>
+          </Tip>
+          <Tip title="Alone (A); with Shift, together with others">
+            <button type="button" tabIndex={current ? 0 : -1} aria-label={`${l.name} alone`} aria-pressed={alone} onClick={(e) => toggleAlone([id], e.shiftKey)}>
+              <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
+            </button>
+          </Tip>
         </span>
       </div>
       {open && (
@@ -697,7 +709,7 @@ function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggle, shar
       aria-label={`Group ${g.name}, trim ${stopsText(g.trim)} stops, gives ${percent(share)}`}
       aria-expanded={open}
       onKeyDown={(e) => {
-        if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey) return
+        if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey || useLook.getState().walking) return
         const step = e.shiftKey ? 0.1 : 1 / 3
         if (e.key === 'ArrowRight') deeds.trim(id, doc, g.trim + step, 'held')
         else if (e.key === 'ArrowLeft') deeds.trim(id, doc, g.trim - step, 'held')
@@ -719,12 +731,14 @@ function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggle, shar
       <span className="indent" role="gridcell" style={{ paddingLeft: depth * 10 }} onClick={(e) => (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}>
         <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => deeds.renameGroup(id, doc, n)} />
         <Lock current={current} name={g.name} locked={Boolean(g.locked)} toggle={() => deeds.lockGroup(id, doc)} />
-        <button type="button" className={`lock${g.hue || g.mired ? '' : ' open'}`} tabIndex={current ? 0 : -1} aria-label={`${g.name} shift`} aria-pressed={shifting} title="Warmth and hue of all in it" onClick={(e) => {
-            e.stopPropagation()
-            setShifting(!shifting)
-          }}>
-          <Palette size={13} weight={g.hue || g.mired ? 'fill' : 'regular'} />
-        </button>
+        <Tip title="Warmth and hue of all in it">
+          <button type="button" className={`lock${g.hue || g.mired ? '' : ' open'}`} tabIndex={current ? 0 : -1} aria-label={`${g.name} shift`} aria-pressed={shifting} onClick={(e) => {
+              e.stopPropagation()
+              setShifting(!shifting)
+            }}>
+            <Palette size={13} weight={g.hue || g.mired ? 'fill' : 'regular'} />
+          </button>
+        </Tip>
       </span>
       <Stops current={current} name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => deeds.trim(id, doc, v, done)} />
       {shown.map((c) =>
@@ -741,12 +755,16 @@ function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggle, shar
         ),
       )}
       <span className="acts" role="gridcell">
-        <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} off`} aria-pressed={g.off} title="Turn the group off or on (O)" onClick={() => deeds.groupOff(id, doc)}>
-          <Power size={13} />
-        </button>
-        <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} alone`} aria-pressed={alone} title="This group alone (A)" onClick={(e) => toggleAlone(members, e.shiftKey)}>
-          <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
-        </button>
+        <Tip title="Turn the group off or on (O)">
+          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} off`} aria-pressed={g.off} onClick={() => deeds.groupOff(id, doc)}>
+            <Power size={13} />
+          </button>
+        </Tip>
+        <Tip title="This group alone (A)">
+          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} alone`} aria-pressed={alone} onClick={(e) => toggleAlone(members, e.shiftKey)}>
+            <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
+          </button>
+        </Tip>
       </span>
     </div>
     {shifting && (

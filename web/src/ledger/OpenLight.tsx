@@ -11,6 +11,7 @@ import { Output } from './Output'
 import { PlaceRow } from './PlaceRow'
 import { ShadowLine } from './ShadowLine'
 import { Tone } from './Tone'
+import { Tip } from '../ui/Tip'
 
 /** OpenLight is a Ledger row opened where it stands: everything the light has. */
 export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; warmth: Warmth; locked: boolean }) {
@@ -28,9 +29,11 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
   const shown = (change: (v: number) => number) => (x: number) => 1 - change(100 * (1 - x)) / 100
   const share = (label: string, field: 'noDiffuse' | 'noSpecular', says: string) => (
     <div className="field">
-      <span className="label" title={says}>
-        {label}
-      </span>
+      <Tip title={says}>
+        <span className="label">
+          {label}
+        </span>
+      </Tip>
       <NumberField label={`${l.name} ${label.toLowerCase()}`} value={Math.round(100 * (1 - (l[field] ?? 0)))} unit="%" min={0} max={100} step={5} others={() => othersOf(id, (q) => 100 * (1 - (q[field] ?? 0)))} onDraft={(v, c) => deeds.number(id, l, field, 1 - v / 100, '', false, shown(c))} onDone={(v, c) => deeds.number(id, l, field, 1 - v / 100, '', true, shown(c))} />
     </div>
   )
@@ -73,9 +76,11 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
         <span className="label">Carry</span>
         <span className="choice" role="radiogroup" aria-label={`${l.name} carry`}>
           {(['baked', 'split', 'live'] as const).map((c) => (
-            <button key={c} type="button" role="radio" aria-checked={l.carry === c} title={carries[c]} onClick={() => l.carry !== c && deeds.carry(id, l, c)}>
-              {c}
-            </button>
+            <Tip key={c} title={carries[c]}>
+              <button type="button" role="radio" aria-checked={l.carry === c} onClick={() => l.carry !== c && deeds.carry(id, l, c)}>
+                {c}
+              </button>
+            </Tip>
           ))}
         </span>
       </div>

@@ -3,6 +3,7 @@ import { NumberField } from '../fields/NumberField'
 import { useSetup } from '../setup/store'
 import { unitNames, unitOf, unitSays, type Unit } from '../setup/units'
 import { deeds, othersOf } from './deeds'
+import { Tip } from '../ui/Tip'
 
 /** Output is how strong a lamp is, in the unit it is told in. */
 export function Output({ id, l }: { id: string; l: Light }) {
@@ -15,22 +16,26 @@ export function Output({ id, l }: { id: string; l: Light }) {
       <span className="label">Output</span>
       <span className="pair">
         {measured ? (
-          <span className="fixed" title="As the luminaire was measured; stops come on top">
-            {Math.round(l.profile?.flux ?? 0)}
-          </span>
+          <Tip title="As the luminaire was measured; stops come on top">
+            <span className="fixed">
+              {Math.round(l.profile?.flux ?? 0)}
+            </span>
+          </Tip>
         ) : (
           <NumberField label={`${l.name} output`} value={l.output} min={0} max={1e9} step={1.08} geometric others={() => othersOf(id, (q) => (unitOf(q) === unit ? q.output : undefined))} onDraft={(v, c) => deeds.number(id, l, 'output', v, unitNames[unit], false, c)} onDone={(v, c) => deeds.number(id, l, 'output', v, unitNames[unit], true, c)} onStops={(s) => deeds.stops(id, l, l.stops + s)} />
         )}
         {measured ? (
           <span className="unit">lm, as measured</span>
         ) : (
-          <select className="unit-of" aria-label={`${l.name} unit`} value={unit} title={unitSays[unit]} onChange={(e) => deeds.unit(id, l, e.target.value as Unit)}>
-            {units.map((u) => (
-              <option key={u} value={u} title={unitSays[u]}>
-                {unitNames[u]}
-              </option>
-            ))}
-          </select>
+          <Tip title={unitSays[unit]}>
+            <select className="unit-of" aria-label={`${l.name} unit`} value={unit} onChange={(e) => deeds.unit(id, l, e.target.value as Unit)}>
+              {units.map((u) => (
+                <option key={u} value={u} title={unitSays[u]}>
+                  {unitNames[u]}
+                </option>
+              ))}
+            </select>
+          </Tip>
         )}
       </span>
       {!measured && unit === 'lx' && l.kind !== 'sun' ? (

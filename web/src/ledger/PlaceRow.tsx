@@ -1,5 +1,6 @@
 import type { Light } from '../api.gen'
 import { startTool, tools, useTool } from '../picture/tool'
+import { Tip } from '../ui/Tip'
 
 /** PlaceRow puts a light where its result wants it: each word takes a tool in hand. */
 export function PlaceRow({ id, l }: { id: string; l: Light }) {
@@ -11,9 +12,11 @@ export function PlaceRow({ id, l }: { id: string; l: Light }) {
         {tools
           .filter((t) => t.fits(l))
           .map((t) => (
-            <button key={t.kind} type="button" aria-pressed={kind === t.kind} title={`${t.command.replace('Place: ', '')} (${t.keys})`} onClick={() => startTool(t.kind, id)}>
-              {t.name}
-            </button>
+            <Tip key={t.kind} title={`${t.command.replace('Place: ', '')} (${t.keys})`}>
+              <button type="button" aria-pressed={kind === t.kind} onClick={() => startTool(t.kind, id)}>
+                {t.name}
+              </button>
+            </Tip>
           ))}
       </span>
     </div>

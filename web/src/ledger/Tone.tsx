@@ -10,6 +10,7 @@ import { startTool } from '../picture/tool'
 import { useSetup } from '../setup/store'
 import { cssColour, linear, temperature } from '../setup/sums'
 import { deeds, othersOf } from './deeds'
+import { Tip } from '../ui/Tip'
 
 const mired = (k: number) => 1e6 / k
 
@@ -81,15 +82,19 @@ export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }
             use a temperature
           </button>
         )}
-        <button type="button" className="word" title="Click a place in the picture: the light takes its colour" onClick={() => startTool('colour', id)}>
-          pick from the picture
-        </button>
+        <Tip title="Click a place in the picture: the light takes its colour">
+          <button type="button" className="word" onClick={() => startTool('colour', id)}>
+            pick from the picture
+          </button>
+        </Tip>
       </div>
       {kelvin ? (
         <div className="field">
-          <span className="label" title="Off the black-body curve, in thousandths of Duv: green above zero, magenta below">
-            Tint
-          </span>
+          <Tip title="Off the black-body curve, in thousandths of Duv: green above zero, magenta below">
+            <span className="label">
+              Tint
+            </span>
+          </Tip>
           <NumberField label={`${l.name} tint`} value={tint} others={() => othersOf(id, (q) => (q.colour.rgb ? undefined : (q.colour.tint ?? 0)))} min={-30} max={30} step={1} onDraft={(v, c) => deeds.tint(id, l, v, false, c)} onDone={(v, c) => deeds.tint(id, l, v, true, c)} onReset={() => deeds.tint(id, l, 0)} show={(v) => (v === 0 ? '0' : `${v > 0 ? '+' : '−'}${Math.abs(Math.round(v * 10) / 10)}${v > 0 ? ' green' : ' mag.'}`)} />
         </div>
       ) : (

@@ -4,19 +4,20 @@ import { scaleGlsl } from './palette'
 const vertex = `#version 300 es
 void main() { vec2 p = vec2(float((gl_VertexID << 1) & 2), float(gl_VertexID & 2)); gl_Position = vec4(p * 2.0 - 1.0, 0, 1); }`
 
-const perDraw = 8
+/** Layers that one drawing adds: many where all are added up anew, one where one has changed, since each costs whether it is black or not. */
+const perDraw = [1, 8] as const
 
 // Layers of another size than the picture are stretched; those of its own size are
 // read texel for texel, which costs much less where there is no graphics card.
-const add = (stretched: boolean) => `#version 300 es
+const add = (stretched: boolean, many: number) => `#version 300 es
 precision highp float; precision highp sampler2D;
-${Array.from({ length: perDraw }, (_, i) => `uniform sampler2D l${i};`).join('\n')}
-uniform vec3 gain[${perDraw}]; uniform vec2 size;
+${Array.from({ length: many }, (_, i) => `uniform sampler2D l${i};`).join('\n')}
+uniform vec3 gain[${many}]; uniform vec2 size;
 out vec4 o;
 void main() {
   vec2 p = gl_FragCoord.xy / size; ivec2 q = ivec2(gl_FragCoord.xy);
   vec3 s = vec3(0);
-  ${Array.from({ length: perDraw }, (_, i) => `s += gain[${i}] * ${stretched ? `texture(l${i}, p)` : `texelFetch(l${i}, q, 0)`}.rgb;`).join('\n  ')}
+  ${Array.from({ length: many }, (_, i) => `s += gain[${i}] * ${stretched ? `texture(l${i}, p)` : `texelFetch(l${i}, q, 0)`}.rgb;`).join('\n  ')}
   o = vec4(s, 1);
 }`
 
@@ -55,12 +56,12 @@ precision highp float; precision highp int; precision highp sampler2D; precision
 uniform sampler2D sum; uniform sampler2D other; uniform usampler2D objects;
 uniform float exposure; uniform float exposureB; uniform float ev; uniform int shoulder; uniform int shoulderB; uniform ivec2 size;
 uniform int way; uniform int split; uniform float wipe; uniform vec3 accent; uniform vec3 marker; uniform float low; uniform float high;
-uniform uint chosen[16]; uniform int chosenCount; uniform vec4 palette[16];
+uniform usampler2D chosen; uniform int chosenCount; uniform vec4 palette[16];
 out vec4 o;
 ${scaleGlsl}
 ${developing}
 float lum(vec3 c) { return dot(c, vec3(0.2126, 0.7152, 0.0722)); }
-bool isChosen(uint id) { for (int i = 0; i < chosenCount; i++) if (chosen[i] == id) return true; return false; }
+bool isChosen(uint id) { return int(id) < chosenCount && texelFetch(chosen, ivec2(int(id) % 1024, int(id) / 1024), 0).r > 0u; }
 vec3 looked(vec2 uv, ivec2 p) {
   vec3 c = texture(sum, uv).rgb;
   float y = lum(c);
@@ -163,8 +164,9 @@ class Sum {
  * when only a few gains change, their differences are added to it. */
 export class Composite {
   private gl: WebGL2RenderingContext
-  private adder: WebGLProgram
-  private stretcher: WebGLProgram
+  /** By how many layers they add at once. */
+  private adders = new Map<number, WebGLProgram>()
+  private stretchers = new Map<number, WebGLProgram>()
   private finisher: WebGLProgram
   private plain: WebGLProgram
   private a: Sum
@@ -172,6 +174,10 @@ export class Composite {
   private layers = new Map<string, Layer>()
   private blank: WebGLTexture
   private objects: WebGLTexture
+  /** Which objects are chosen: a byte each, in rows of 1,024. */
+  private flags: WebGLTexture
+  private flagged = ''
+  private flagCount = 0
   private preview: { texture: WebGLTexture; stamp: number } | null = null
   width = 0
   height = 0
@@ -181,8 +187,10 @@ export class Composite {
     const gl = canvas.getContext('webgl2', { alpha: false, antialias: false, preserveDrawingBuffer: true, powerPreference: 'high-performance' })
     if (!gl || !gl.getExtension('EXT_color_buffer_float') || !gl.getExtension('EXT_float_blend')) throw new Error('no WebGL2 with float targets')
     this.gl = gl
-    this.adder = this.program(add(false))
-    this.stretcher = this.program(add(true))
+    for (const n of perDraw) {
+      this.adders.set(n, this.program(add(false, n)))
+      this.stretchers.set(n, this.program(add(true, n)))
+    }
     this.finisher = this.program(finish)
     this.plain = this.program(plainFinish)
     this.a = new Sum(gl)
@@ -191,6 +199,8 @@ export class Composite {
     gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGB9_E5, 1, 1)
     this.objects = this.texture(gl.NEAREST)
     gl.texImage2D(gl.TEXTURE_2D, 0, gl.R32UI, 1, 1, 0, gl.RED_INTEGER, gl.UNSIGNED_INT, new Uint32Array([0xffffffff]))
+    this.flags = this.texture(gl.NEAREST)
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.R8UI, 1, 1, 0, gl.RED_INTEGER, gl.UNSIGNED_BYTE, new Uint8Array(1))
     gl.bindVertexArray(gl.createVertexArray())
   }
 
@@ -281,12 +291,14 @@ export class Composite {
 
   private accumulate(to: Sum, list: { layer: Layer; gain: RGB }[]) {
     const own = (l: Layer) => l.w === this.width && l.h === this.height
-    this.accumulateBy(this.adder, to, list.filter((i) => own(i.layer)))
-    this.accumulateBy(this.stretcher, to, list.filter((i) => !own(i.layer)))
+    this.accumulateBy(this.adders, to, list.filter((i) => own(i.layer)))
+    this.accumulateBy(this.stretchers, to, list.filter((i) => !own(i.layer)))
   }
 
-  private accumulateBy(program: WebGLProgram, to: Sum, list: { layer: Layer; gain: RGB }[]) {
-    if (list.length === 0) return
+  private accumulateBy(programs: Map<number, WebGLProgram>, to: Sum, list: { layer: Layer; gain: RGB }[]) {
+    const many = list.length > 2 ? perDraw[1] : perDraw[0]
+    const program = programs.get(many)
+    if (list.length === 0 || !program) return
     const gl = this.gl
     gl.bindFramebuffer(gl.FRAMEBUFFER, to.target)
     gl.viewport(0, 0, this.width, this.height)
@@ -294,9 +306,9 @@ export class Composite {
     gl.uniform2f(gl.getUniformLocation(program, 'size'), this.width, this.height)
     gl.enable(gl.BLEND)
     gl.blendFunc(gl.ONE, gl.ONE)
-    for (let at = 0; at < list.length; at += perDraw) {
-      const g = new Float32Array(3 * perDraw)
-      for (let i = 0; i < perDraw; i++) {
+    for (let at = 0; at < list.length; at += many) {
+      const g = new Float32Array(3 * many)
+      for (let i = 0; i < many; i++) {
         const l = list[at + i]
         gl.activeTexture(gl.TEXTURE0 + i)
         gl.bindTexture(gl.TEXTURE_2D, l?.layer.texture ?? this.blank)
@@ -368,7 +380,22 @@ export class Composite {
     this.finish(this.preview.texture, { ...f, exposure: f.exposure * scale, ev: f.ev - Math.log2(scale), low: f.low - Math.log2(scale), high: f.high - Math.log2(scale), chosen: [], split: 'none' })
   }
 
+  /** flag marks the chosen objects, so that any number of them can be outlined. */
+  private flag(chosen: number[]) {
+    const as = chosen.join()
+    if (as === this.flagged) return
+    this.flagged = as
+    this.flagCount = chosen.length ? Math.max(...chosen) + 1 : 0
+    const rows = Math.max(Math.ceil(this.flagCount / 1024), 1)
+    const bytes = new Uint8Array(1024 * rows)
+    for (const id of chosen) bytes[id] = 1
+    const gl = this.gl
+    gl.bindTexture(gl.TEXTURE_2D, this.flags)
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.R8UI, 1024, rows, 0, gl.RED_INTEGER, gl.UNSIGNED_BYTE, bytes)
+  }
+
   private finish(from: WebGLTexture, f: Finish) {
+    this.flag(f.chosen)
     const gl = this.gl
     // A preview is stretched, and so are the other ways of seeing: those need more than texels.
     const simple = f.way === ways.picture && f.split === 'none' && f.chosen.length === 0 && from === this.a.texture
@@ -382,6 +409,7 @@ export class Composite {
         ['sum', from],
         ['other', this.b.texture ?? this.blank],
         ['objects', this.objects],
+        ['chosen', this.flags],
       ] as const
     ).entries()) {
       gl.activeTexture(gl.TEXTURE0 + i)
@@ -400,12 +428,9 @@ export class Composite {
     gl.uniform1f(at('wipe'), f.wipe)
     gl.uniform1f(at('low'), f.low)
     gl.uniform1f(at('high'), f.high)
-    gl.uniform3f(at('accent'), 0.816, 0.337, 0.561)
+    gl.uniform3f(at('accent'), 0.878, 0.4, 0.624)
     gl.uniform3f(at('marker'), 0.95, 0.86, 0.25)
-    const ids = new Uint32Array(16)
-    ids.set(f.chosen.slice(0, 16))
-    gl.uniform1uiv(at('chosen'), ids)
-    gl.uniform1i(at('chosenCount'), Math.min(f.chosen.length, 16))
+    gl.uniform1i(at('chosenCount'), f.chosen.length ? this.flagCount : 0)
     if (f.palette) {
       const q = new Float32Array(64)
       f.palette.forEach((c, i) => q.set(c, 4 * i))
@@ -414,10 +439,15 @@ export class Composite {
     gl.drawArrays(gl.TRIANGLES, 0, 3)
   }
 
-  /** settle makes the next draw add everything up anew, which takes away the
-   * rounding that many small differences leave. */
+  /** settle adds everything up anew, which takes away the rounding that many small differences
+   * leave; at rest, so that the next change is a difference again. */
   settle() {
-    for (const s of [this.a, this.b]) if (s.deltas > 0) s.parts.clear()
+    for (const s of [this.a, this.b]) {
+      if (s.deltas === 0) continue
+      const items = [...s.parts].map(([key, p]): Item => ({ key, gain: p.gain }))
+      s.parts.clear()
+      this.total(s, items)
+    }
   }
 
   /** read gives scene-linear RGBA in cd/m2 of a part of the picture, rows from the top, once

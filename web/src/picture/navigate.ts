@@ -7,7 +7,7 @@ import { middleDistance, under } from './ground'
 export const held = new Set<string>()
 window.addEventListener('keydown', (e) => {
   const t = e.target as HTMLElement
-  if (t.tagName !== 'INPUT' && !e.ctrlKey && !e.metaKey) held.add(e.key === ' ' ? 'space' : e.key.toLowerCase())
+  if (t.tagName !== 'INPUT' && t.tagName !== 'SELECT' && !e.ctrlKey && !e.metaKey) held.add(e.key === ' ' ? 'space' : e.key.toLowerCase())
 })
 window.addEventListener('keyup', (e) => held.delete(e.key === ' ' ? 'space' : e.key.toLowerCase()))
 window.addEventListener('blur', () => held.clear())

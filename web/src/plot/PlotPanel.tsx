@@ -14,6 +14,7 @@ import { isOff } from '../setup/sums'
 import { standing } from '../setup/travel'
 import { toneOf } from '../setup/tone'
 import { moved, ratioStops, rings, round, spotOf, type Spot } from './geometry'
+import { Tip } from '../ui/Tip'
 
 const wide = 416
 const planHigh = 300
@@ -197,16 +198,20 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
               const l = doc.lights[s.id] as Light
               const set = (az: number, h: number, d: number, words: string, done: boolean) => put({ id: s.id, changes: moved(p, l, s, round(az, h, d)), words }, done)
               const field = (what: string, v: number, unit: string, min: number, max: number, step: number, f: (v: number, done: boolean) => void) => (
-                <td inert={lockedLight(doc, l)} title={lockedLight(doc, l) ? 'Locked: unlock it first (K)' : undefined}>
-                  <NumberField label={`${l.name} ${what}`} value={v} unit={unit} min={min} max={max} step={step} show={(x) => (unit === 'm' ? x.toFixed(2) : String(Math.round(x)))} onDraft={(x) => f(x, false)} onDone={(x) => f(x, true)} />
-                </td>
+                <Tip title={lockedLight(doc, l) ? 'Locked: unlock it first (K)' : undefined}>
+                  <td inert={lockedLight(doc, l)}>
+                    <NumberField label={`${l.name} ${what}`} value={v} unit={unit} min={min} max={max} step={step} show={(x) => (unit === 'm' ? x.toFixed(2) : String(Math.round(x)))} onDraft={(x) => f(x, false)} onDone={(x) => f(x, true)} />
+                  </td>
+                </Tip>
               )
               return (
                 <tr key={s.id} className={chosen === s.id ? 'on' : ''} onClick={() => choose(s.id)}>
-                  <th title={s.by ? `Hidden by ${s.by}` : l.name}>
-                    {l.name}
-                    <span className="quiet"> {s.by ? 'hidden' : s.part}</span>
-                  </th>
+                  <Tip title={s.by ? `Hidden by ${s.by}` : l.name}>
+                    <th>
+                      {l.name}
+                      <span className="quiet"> {s.by ? 'hidden' : s.part}</span>
+                    </th>
+                  </Tip>
                   {field('azimuth', s.azimuth, '°', -180, 180, 5, (v, done) => set(v, s.height, s.distance, `azimuth ${Math.round(v)}°`, done))}
                   {field('height', s.height, '°', -89, 89, 5, (v, done) => set(s.azimuth, v, s.distance, `${Math.round(v)}° high`, done))}
                   {s.far ? <td /> : hold ? field('distance', s.distance, 'm', 0.1, 200, 0.1, (v, done) => done && void holdAt(p, s.id, v)) : field('distance', s.distance, 'm', 0.1, 200, 0.1, (v, done) => set(s.azimuth, s.height, v, `${tidy(v)} m away`, done))}
@@ -223,9 +228,11 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
       </table>
       <p>
         <span className="choice">
-          <button type="button" role="switch" aria-checked={hold} title="A new distance changes the light's stops, so that it is as bright on the figure" onClick={() => setHold(!hold)}>
-            hold brightness at a new distance
-          </button>
+          <Tip title="A new distance changes the light's stops, so that it is as bright on the figure">
+            <button type="button" role="switch" aria-checked={hold} onClick={() => setHold(!hold)}>
+              hold brightness at a new distance
+            </button>
+          </Tip>
         </span>
       </p>
       {p.ratios.map((r) => {

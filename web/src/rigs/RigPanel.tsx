@@ -10,6 +10,7 @@ import { chooseAll, useLook } from '../picture/look'
 import { useThings } from '../scene/things'
 import { complain, edit, entries, say, useSetup } from '../setup/store'
 import { membersOf, putOn, rigOf, whole } from './acts'
+import { Tip } from '../ui/Tip'
 
 const refused = (e: unknown) => complain(e instanceof Refused ? e.fault : { what: 'The request did not reach the server.', remedy: 'Try again.' })
 
@@ -43,10 +44,12 @@ export default function RigPanel() {
         {moods.isError && <p className="quiet">{moods.error instanceof Refused ? moods.error.fault.what : 'No pictures could be made.'}</p>}
         <div className="moods">
           {moods.data?.map((m) => (
-            <button key={m.name} type="button" title={m.says} data-mood={m.name} onClick={() => put({ mood: m.name })}>
-              <img src={`data:image/png;base64,${m.png}`} alt="" width={92} height={113} />
-              <span>{m.name}</span>
-            </button>
+            <Tip key={m.name} title={m.says}>
+              <button type="button" data-mood={m.name} onClick={() => put({ mood: m.name })}>
+                <img src={`data:image/png;base64,${m.png}`} alt="" width={92} height={113} />
+                <span>{m.name}</span>
+              </button>
+            </Tip>
           ))}
           {moods.isPending && <p className="quiet">lighting the figure …</p>}
         </div>

@@ -5,6 +5,7 @@ import { hexToLinear, linearToHex } from '../fields/colour'
 import { useLook } from '../picture/look'
 import { luminance } from '../setup/sums'
 import { paint } from './acts'
+import { Tip } from '../ui/Tip'
 
 const lum = (c: readonly number[]) => luminance([c[0] ?? 0, c[1] ?? 0, c[2] ?? 0])
 
@@ -30,9 +31,11 @@ export function Materials({ doc, facts }: { doc: Setup; facts: StageFacts }) {
           const y = lum(emission)
           const reset = (what: 'colour' | 'roughness' | 'metal' | 'emission') =>
             m?.[what] !== undefined ? (
-              <button type="button" className="word" title="As in the file" onClick={() => paint(s, { [what]: null }, `${what} as in the file`)}>
-                file
-              </button>
+              <Tip title="As in the file">
+                <button type="button" className="word" onClick={() => paint(s, { [what]: null }, `${what} as in the file`)}>
+                  file
+                </button>
+              </Tip>
             ) : (
               <span />
             )

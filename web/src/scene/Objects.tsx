@@ -9,6 +9,7 @@ import { askFor } from '../frame/Ask'
 import { tidy } from '../fields/number'
 import { cameraNow, useLook } from '../picture/look'
 import { addBackdrop, baseOf, change, entryOf, saidOf, tree } from './acts'
+import { Tip } from '../ui/Tip'
 
 /** Objects lists the level's objects and groups by name: found, hidden, renamed for the setup, told what they do. */
 export function Objects({ doc, facts }: { doc: Setup; facts: StageFacts }) {
@@ -52,21 +53,24 @@ export function Objects({ doc, facts }: { doc: Setup; facts: StageFacts }) {
                 ) : (
                   <span className="fold" />
                 )}
-                <button
-                  type="button"
-                  className="what"
-                  title={n.path}
-                  onClick={(e) => useLook.setState((s) => ({ objects: e.shiftKey || e.ctrlKey ? [...new Set([...s.objects, ...n.things])] : on ? [] : n.things }))}
-                  onDoubleClick={() => askFor(`Name of ${n.name} in this setup`, own?.name || n.name, (name) => change(n.path, { name: name === n.name ? '' : name }, `called ${name}`, facts.things))}
-                >
-                  {own?.name || n.name}
-                  {own?.name ? <span className="quiet"> {n.name}</span> : null}
-                </button>
+                <Tip title={n.path}>
+                  <button
+                    type="button"
+                    className="what"
+                    onClick={(e) => useLook.setState((s) => ({ objects: e.shiftKey || e.ctrlKey ? [...new Set([...s.objects, ...n.things])] : on ? [] : n.things }))}
+                    onDoubleClick={() => askFor(`Name of ${n.name} in this setup`, own?.name || n.name, (name) => change(n.path, { name: name === n.name ? '' : name }, `called ${name}`, facts.things))}
+                  >
+                    {own?.name || n.name}
+                    {own?.name ? <span className="quiet"> {n.name}</span> : null}
+                  </button>
+                </Tip>
                 <span className="quiet part">{said?.part && said.part !== 'static' ? said.part : ''}</span>
                 {own?.locked && <LockSimple size={11} aria-label="locked" />}
-                <button type="button" aria-label={said?.hidden ? `Put ${n.name} back` : `Take ${n.name} out`} title={said?.hidden ? 'Not in the place for this setup. Put it back' : 'Take it out of the place for this setup'} onClick={() => change(n.path, { hidden: !said?.hidden }, said?.hidden ? 'put back' : 'taken out', facts.things)}>
-                  {said?.hidden ? <EyeSlash size={13} /> : <Eye size={13} />}
-                </button>
+                <Tip title={said?.hidden ? 'Not in the place for this setup. Put it back' : 'Take it out of the place for this setup'}>
+                  <button type="button" aria-label={said?.hidden ? `Put ${n.name} back` : `Take ${n.name} out`} onClick={() => change(n.path, { hidden: !said?.hidden }, said?.hidden ? 'put back' : 'taken out', facts.things)}>
+                    {said?.hidden ? <EyeSlash size={13} /> : <Eye size={13} />}
+                  </button>
+                </Tip>
               </div>
             )
           })}
@@ -97,9 +101,11 @@ function OneObject({ doc, facts, path, name, triangles }: { doc: Setup; facts: S
       <div className="field-row">
         <span className="choice" role="radiogroup" aria-label={`What ${name} does`}>
           {(['static', 'mover', 'blocker'] as const).map((p) => (
-            <button key={p} type="button" role="radio" aria-checked={part === p} title={parts[p]} onClick={() => part !== p && change(path, { part: p }, p, facts.things)}>
-              {p}
-            </button>
+            <Tip key={p} title={parts[p]}>
+              <button type="button" role="radio" aria-checked={part === p} onClick={() => part !== p && change(path, { part: p }, p, facts.things)}>
+                {p}
+              </button>
+            </Tip>
           ))}
         </span>
         <button type="button" className="word" onClick={() => change(path, { locked: !locked }, locked ? 'unlocked' : 'locked', facts.things)}>

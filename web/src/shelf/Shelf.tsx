@@ -1,5 +1,6 @@
 import { toView } from '../picture/look'
 import { entries, useSetup } from '../setup/store'
+import { Tip } from '../ui/Tip'
 
 /** Shelf shows the same light in all the views at once; choosing one makes it the picture. */
 export function Shelf() {
@@ -17,18 +18,22 @@ export function Shelf() {
         const b = f?.budget
         const over = b ? b.ms > b.limitMs : false
         return (
-          <button key={k} type="button" className={k === view ? 'on' : ''} aria-current={k === view} onClick={() => toView(k)} title={i < 9 ? `${v.name} (${i + 1})` : v.name}>
-            <span className="thumb">
-              {f && f.thumb > 0 ? <img alt="" src={`/api/setups/${id}/thumbs/${k}?v=${f.revision}-${f.thumb}`} /> : null}
-            </span>
-            <span className="caption">
-              <b>{v.name}</b>
-              <span className={over ? 'over' : ''} title={!b ? 'Not counted until the view has been looked at' : over ? 'Over the limit of the target' : k === dearest ? 'The dearest view' : undefined}>
-                {b ? `${b.ms.toFixed(1)} ms` : '· · · ms'}
-                {over ? ' ▲' : ''}
+          <Tip key={k} title={i < 9 ? `${v.name} (${i + 1})` : v.name}>
+            <button type="button" className={k === view ? 'on' : ''} aria-current={k === view} onClick={() => toView(k)}>
+              <span className="thumb">
+                {f && f.thumb > 0 ? <img alt="" src={`/api/setups/${id}/thumbs/${k}?v=${f.revision}-${f.thumb}`} /> : null}
               </span>
-            </span>
-          </button>
+              <span className="caption">
+                <b>{v.name}</b>
+                <Tip title={!b ? 'Not counted until the view has been looked at' : over ? 'Over the limit of the target' : k === dearest ? 'The dearest view' : undefined}>
+                  <span className={over ? 'over' : ''}>
+                    {b ? `${b.ms.toFixed(1)} ms` : '· · · ms'}
+                    {over ? ' ▲' : ''}
+                  </span>
+                </Tip>
+              </span>
+            </button>
+          </Tip>
         )
       })}
     </nav>
