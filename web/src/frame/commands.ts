@@ -202,6 +202,7 @@ export const commands: Command[] = [
   { name: 'Save as a new view', keys: 'V', area: 'Camera', run: saveView, able: camera },
   { name: 'Update the view to here', keys: 'Shift V', area: 'Camera', run: updateView, able: () => look().camera !== null },
   { name: 'Walk, or stop walking', keys: 'W', area: 'Camera', run: walkOrStop, able: camera },
+  { name: 'Point in the picture by the arrow keys', keys: '.', area: 'Picture', run: () => document.getElementById('picture')?.focus() },
   { name: 'Handles, or none', keys: 'H', area: 'Picture', run: () => useLook.setState((s) => ({ handles: !s.handles })) },
   { name: 'Arms along the next axes (world, light, view)', keys: 'Shift W', area: 'Picture', run: nextAxes },
   { name: 'The picture alone, or all of the frame', keys: 'X', area: 'Picture', run: () => toggleBeside('nothing') },
@@ -249,6 +250,7 @@ export const handKeys: [string, string][] = [
   ['Arrow keys', 'Ledger: rows, and a third of a stop (Shift: a tenth); walking: go, with . and , up and down'],
   ['Enter, F2', 'Ledger: open the row, rename'],
   ['1 … 9', 'show a view'],
+  ['Arrows in the picture', 'a pointer: Enter clicks, Space presses and lets go, Shift for small steps'],
   ['Esc', 'end a drag, walking, alone; choose nothing'],
 ]
 

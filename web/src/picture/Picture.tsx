@@ -2,11 +2,13 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import type { FrameNews, LampFact, Setup, Warmth } from '../api.gen'
 import { usePanes } from '../frame/panes'
 import { neutral } from '../net/live'
-import { best, evOf, exposureFactor, gains, isOff, luminance, mixed, type RGB } from '../setup/sums'
+import { best, evOf, exposureFactor, gains, isOff, finest, luminance, mixed, type RGB } from '../setup/sums'
 import { complain, lampsNow, useSetup } from '../setup/store'
 import { Composite, type Finish, type Item } from './composite'
 import { setGround, under } from './ground'
 import { cameraNow, useLook, type Way } from './look'
+import { capture, captured, crosshairKey, useCrosshair } from './crosshair'
+import { keepPicture, lastPicture } from './lastPicture'
 import { Overlay } from './Overlay'
 import { ToolLayer } from './ToolLayer'
 import { useNavigation } from './navigate'
@@ -15,6 +17,9 @@ import { useAside } from '../snapshots/aside'
 import { luxAtRest, pointer, weighHere } from '../weigh/weighing'
 
 /** The histogram counts pixels by luminance: so many bins a stop, from EV -4 to 18. */
+/** pictureId is the id of the picture, for the keyboard to go to. */
+export const pictureId = 'picture'
+
 export const evLow = -4
 export const evHigh = 18
 export const binsPerStop = 4
@@ -238,6 +243,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   const arrived = useLook((s) => s.drawn)
   const pen = useRef(0)
   // The exposure of the picture that is drawn: another view's begins with its first light.
+  const keptAt = useRef(0)
   const drawnEv = useRef(ev)
   useEffect(() => {
     if (!composite || !doc || !shown || !cameraOf) return
@@ -325,6 +331,12 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     let off = false
     const t = setTimeout(() => {
       composite.settle()
+      const now = Date.now()
+      const s = useSetup.getState()
+      if (s.id !== null && canvas.current && way === 'picture' && !aside && alone.size === 0 && shown === sight && finest(s.frames[s.sight], lamps)?.level === 2 && now - keptAt.current > 15_000) {
+        keptAt.current = now
+        keepPicture(s.id, canvas.current)
+      }
       if (neutral(way)) return
       void composite.read(0, 0, composite.width, composite.height).then((rgba) => off || useLook.setState({ histogram: histogram(rgba) }))
     }, 120)
@@ -373,6 +385,16 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         className="picture"
         style={size}
         data-testid="picture-frame"
+        id={pictureId}
+        tabIndex={0}
+        role="application"
+        aria-label={`Picture of the view ${cameraOf?.name ?? ''}. Arrow keys move a pointer, Enter clicks, Space presses and lets go, Q weighs, P pins.`}
+        onKeyDown={(e) => {
+          if (e.ctrlKey || e.metaKey || e.altKey || useLook.getState().walking || e.target !== e.currentTarget) return
+          if (!crosshairKey(e, e.currentTarget)) return
+          e.preventDefault()
+          e.stopPropagation()
+        }}
         {...navigation}
         onPointerMove={(e) => {
           navigation.onPointerMove(e)
@@ -383,14 +405,15 @@ export function Picture({ warmth }: { warmth: Warmth }) {
           useLook.setState({ spot: null, spotLux: null, under: '' })
         }}
       >
-        <canvas ref={canvas} className={shown ? 'ready' : ''} data-testid="picture" data-sight={shown} hidden={plain} role="img" aria-label={`Picture of the view ${cameraOf?.name ?? ''}`} />
+        <canvas ref={canvas} className={shown ? 'ready' : ''} data-testid="picture" data-sight={shown} hidden={plain} />
         {plain && id !== null && mixed(frames, lamps) && <PlainPicture id={id} view={view} stamp={`${revision}-${mapFrame}-${mixed(frames, lamps)?.samples}`} doc={doc} alone={alone} />}
-        {!shown && !(plain && mixed(frames, lamps)) && <div className="waiting">{doc ? 'First light is on its way' : 'Making the place ready'}</div>}
+        {!shown && !(plain && mixed(frames, lamps)) && <Waiting setup={id ?? addressedSetup()} ready={doc !== null} />}
         {((aside && split === 'wipe' && !asDrawn(way)) || way === 'beside') && <Wipe at={wipe} />}
         {cameraOf && doc && <Overlay camera={cameraOf} doc={doc} warmth={warmth} width={size.width} height={size.height} />}
         {cameraOf && doc && (
           <ToolLayer colourAt={colourAt} />
         )}
+        <Cross />
         {steps.length > 0 && (
           <ol className="legend" aria-label={`Legend: ${waySpecs[way].name}`}>
             {steps.map((s) => (
@@ -406,10 +429,47 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   )
 }
 
+/** Cross is the pointer of the arrow keys. */
+function Cross() {
+  const at = useCrosshair((s) => s.at)
+  const held = useCrosshair((s) => s.held !== null)
+  return at && <span className={`crosshair${held ? ' held' : ''}`} style={{ left: `${at.x * 100}%`, top: `${at.y * 100}%` }} />
+}
+
+/** addressedSetup is the setup that this window's address names. */
+const addressedSetup = () => Number(/^\/s\/(\d+)/.exec(location.pathname)?.[1] ?? 0)
+
+/** Waiting stands in for the picture until there is one: how the setup looked last, and what is being done. */
+function Waiting({ setup, ready }: { setup: number; ready: boolean }) {
+  const [last] = useState(() => lastPicture(setup))
+  const since = useSeconds()
+  return (
+    <div className="waiting" role="status">
+      {last && <img alt="As it looked last" src={last} />}
+      <ol>
+        <li className={ready ? 'done' : ''}>
+          The place is made ready: its file read, its surfaces sorted for rays {ready ? '' : `· ${since} s`}
+        </li>
+        <li>First light, coarse, then finer{ready ? ` · ${since} s` : ''}</li>
+      </ol>
+    </div>
+  )
+}
+
+/** useSeconds counts whole seconds since it was first asked. */
+function useSeconds() {
+  const [n, setN] = useState(0)
+  useEffect(() => {
+    const t = setInterval(() => setN((v) => v + 1), 1000)
+    return () => clearInterval(t)
+  }, [])
+  return n
+}
+
 /** Wipe is the line between two states, to drag. */
 function Wipe({ at }: { at: number }) {
   const move = (e: React.PointerEvent) => {
-    if (!e.currentTarget.hasPointerCapture(e.pointerId)) return
+    if (!captured(e.currentTarget, e.pointerId)) return
     const r = (e.currentTarget.parentElement as HTMLElement).getBoundingClientRect()
     useLook.setState({ wipe: Math.min(Math.max((e.clientX - r.left) / r.width, 0), 1) })
   }
@@ -423,7 +483,7 @@ function Wipe({ at }: { at: number }) {
       style={{ left: `${at * 100}%` }}
       onPointerDown={(e) => {
         e.stopPropagation()
-        e.currentTarget.setPointerCapture(e.pointerId)
+        capture(e.currentTarget, e.pointerId)
       }}
       onPointerMove={move}
       onPointerUp={(e) => e.stopPropagation()}

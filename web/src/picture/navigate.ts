@@ -1,6 +1,7 @@
 import { useEffect, useRef } from 'react'
 import { choose, cameraNow, moveCamera, standStill, useLook } from './look'
 import { add, angle, dolly, lens, look, orbit, pan, ray, times, walk, type Camera, type V3 } from './camera'
+import { capture } from './crosshair'
 import { middleDistance, under } from './ground'
 
 /** Keys that are held while the hand works, by their names. */
@@ -45,7 +46,7 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
     const c = cameraNow()
     if (!c || !box.current) return
     const p = where(e, box.current)
-    ;(e.currentTarget as Element).setPointerCapture(e.pointerId)
+    capture(e.currentTarget, e.pointerId)
     drag.current = { mode, x: e.clientX, y: e.clientY, from: c, pivot: pivotAt(c, p.x, p.y), moved: false }
   }
 
@@ -135,6 +136,10 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
         return { objects: has && s.objects.length === 1 ? [] : [u.object] }
       })
       if (!u && !more) choose(null)
+    },
+    onPointerCancel: () => {
+      drag.current = null
+      standStill()
     },
     onContextMenu: (e: React.MouseEvent) => e.preventDefault(),
   }

@@ -23,6 +23,7 @@ export function useTug<T extends { words: string }>(box: React.RefObject<Element
     const end = (m: PointerEvent) => {
       window.removeEventListener('pointermove', move)
       window.removeEventListener('pointerup', end)
+      window.removeEventListener('pointercancel', end)
       window.removeEventListener('keydown', stop, true)
       left()
       letGo.current = null
@@ -44,6 +45,7 @@ export function useTug<T extends { words: string }>(box: React.RefObject<Element
     letGo.current = cancel
     window.addEventListener('pointermove', move)
     window.addEventListener('pointerup', end)
+    window.addEventListener('pointercancel', end)
     window.addEventListener('keydown', stop, true)
   }
   return { words, pull }
