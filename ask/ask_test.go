@@ -2,6 +2,7 @@ package ask
 
 import (
 	"context"
+	"math"
 	"testing"
 	"time"
 
@@ -166,4 +167,23 @@ func TestMeasuringDoesNotUnpackViewsTimesLights(t *testing.T) {
 		direct += float64(q.Y)
 	}
 	require.Positive(t, direct)
+}
+
+// An eye does not go through the floor, and says what stopped it; what is hidden it passes.
+func TestStep(t *testing.T) {
+	d, p := opened(t, nil)
+	a, err := d.Step(ctx, p, StepAsk{Gaze: room.Gaze{View: "a"}, From: [3]float64{0, 2, 0}, To: [3]float64{1, -2, 0}})
+	require.NoError(t, err)
+	require.Equal(t, "floor", a.By)
+	require.InDelta(t, EyeRadius, a.At[1], 0.02)
+	require.InDelta(t, 1, a.At[0], 1e-3, "it slides along it")
+	require.Zero(t, math.Round(10*a.Free))
+	a, err = d.Step(ctx, p, StepAsk{Gaze: room.Gaze{View: "a", Hidden: []string{"floor"}}, From: [3]float64{0, 2, 0}, To: [3]float64{1, -2, 0}})
+	require.NoError(t, err)
+	require.Equal(t, Stepped{At: [3]float64{1, -2, 0}, Free: a.Free}, *a)
+	require.Greater(t, a.Free, 7.0)
+	for _, to := range [][3]float64{{math.NaN()}, {1e9}, {0, math.Inf(-1)}} {
+		_, err = d.Step(ctx, p, StepAsk{Gaze: room.Gaze{View: "a"}, To: to})
+		require.ErrorIs(t, err, ErrUnknown)
+	}
 }

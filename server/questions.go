@@ -28,6 +28,9 @@ func (s *Server) questionRoutes(api fiber.Router) {
 		}
 		return s.desk.Place(c.Context(), p, q)
 	}))
+	api.Post("/setups/:id/step", asked(s, false, func(c fiber.Ctx, p *refine.Pictures, q ask.StepAsk) (*ask.Stepped, error) {
+		return s.desk.Step(c.Context(), p, q)
+	}))
 	api.Post("/setups/:id/moods", asked(s, true, func(c fiber.Ctx, p *refine.Pictures, q ask.RigAsk) ([]ask.MoodPicture, error) {
 		return s.desk.Moods(c.Context(), p, q)
 	}))

@@ -514,6 +514,18 @@ export interface Placed {
   distance: number
 }
 
+export interface StepAsk {
+  gaze: Gaze
+  from: [number, number, number]
+  to: [number, number, number]
+}
+
+export interface Stepped {
+  at: [number, number, number]
+  free: number
+  by: string
+}
+
 export interface Share {
   light: string
   direct: number

@@ -21,7 +21,7 @@ export function Finder() {
   const open = useLook((s) => s.finder)
   const close = () => useLook.setState({ finder: false })
   return (
-    <Dialog open={open} onClose={close} slotProps={{ paper: { className: 'finder', 'aria-label': 'Find a command' } }}>
+    <Dialog open={open} onClose={close} slotProps={{ paper: { className: 'finder', 'aria-label': 'Commands' } }}>
       {open && <Search close={close} />}
     </Dialog>
   )

@@ -4,6 +4,7 @@ import { NumberField } from '../fields/NumberField'
 import { replace } from '../ledger/deeds'
 import { angle, aspectName, aspects, lens } from '../picture/camera'
 import { cameraNow, moveCamera, toView, useLook } from '../picture/look'
+import { surfacesStop } from '../picture/solid'
 import { edit, useSetup } from '../setup/store'
 import { askFor } from './Ask'
 import { SeeTools } from './SeeLine'
@@ -19,6 +20,7 @@ export function ViewLine() {
   const plain = useLook((s) => s.plain)
   const walking = useLook((s) => s.walking)
   const through = useLook((s) => s.through)
+  const solid = useLook((s) => s.solid)
   const [menu, setMenu] = useState<{ at: HTMLElement; what: 'view' | 'aspect' } | null>(null)
   const v = doc?.views[view]
   const c = camera ?? v
@@ -93,6 +95,9 @@ export function ViewLine() {
         <MenuItem onClick={rename}>Rename the view …</MenuItem>
         <MenuItem onClick={() => edit(`Opens with ${v.name}`, [{ op: 'add', path: '/opens', value: view }])} disabled={doc.opens === view}>
           Open the setup with this view
+        </MenuItem>
+        <MenuItem role="menuitemcheckbox" aria-checked={solid} selected={solid} onClick={() => surfacesStop(!solid)}>
+          Surfaces stop the eye
         </MenuItem>
         <MenuItem onClick={() => removeView(view)} disabled={Object.keys(doc.views).length < 2}>
           Remove the view

@@ -2,6 +2,7 @@ import { deeds, kindNames, lockedLight, replace } from '../ledger/deeds'
 import { pivotAt } from '../picture/navigate'
 import { framed, type V3 } from '../picture/camera'
 import { cameraNow, choose, chooseAll, moveCamera, stepBack, surround, toView, toggleAlone, useLook, type Way } from '../picture/look'
+import { surfacesStop } from '../picture/solid'
 import { endTool, startTool, toolOf, tools, useTool, type ToolKind } from '../picture/tool'
 import { wayOrder, waySpecs } from '../picture/ways'
 import { figureOf, helper } from '../scene/acts'
@@ -201,6 +202,7 @@ export const commands: Command[] = [
   { name: 'Back to the saved view', keys: 'R', area: 'Camera', run: () => toView(useSetup.getState().view), able: () => look().camera !== null },
   { name: 'Save as a new view', keys: 'V', area: 'Camera', run: saveView, able: camera },
   { name: 'Update the view to here', keys: 'Shift V', area: 'Camera', run: updateView, able: () => look().camera !== null },
+  { name: 'Surfaces stop the eye, or let it through', keys: '', area: 'Camera', run: () => surfacesStop(!look().solid) },
   { name: 'Walk, or stop walking', keys: 'W', area: 'Camera', run: walkOrStop, able: camera },
   { name: 'Point in the picture by the arrow keys', keys: '.', area: 'Picture', run: () => document.getElementById('picture')?.focus() },
   { name: 'Handles, or none', keys: 'H', area: 'Picture', run: () => useLook.setState((s) => ({ handles: !s.handles })) },

@@ -31,7 +31,7 @@ const place = 'willowherb.panes'
 export const standard = (): Sizes => ({
   side: Math.round(Math.min(Math.max(358, window.innerWidth * 0.228), 440)),
   dock: Math.round(window.innerHeight * 0.42),
-  column: 420,
+  column: 360,
   below: 96,
   folded: false,
 })

@@ -8,7 +8,8 @@ import { Power } from '@phosphor-icons/react/dist/csr/Power'
 import { NumberField } from '../fields/NumberField'
 import { useQuery } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { create } from 'zustand'
+import { memo, useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import type { Cost, Light, Notice, Setup, Warmth } from '../api.gen'
 import { becomes, giveBack, readNumber, stopsText, tidy } from '../fields/number'
 import { api } from '../net/client'
@@ -80,6 +81,9 @@ function useFacts(doc: Setup | null, warmth: Warmth, scope: Scope, wantNotice: b
   }, [doc, lamps, warmth, alone, figures, frames, thumbs, view, scope, notice.data])
 }
 
+/** What is told of each light; cells look up their own, so that a changed share draws no row anew. */
+const useTold = create<{ facts: Record<string, Facts>; most: number }>(() => ({ facts: {}, most: 0.01 }))
+
 /** Ledger is the one list of lights: what each gives and what it costs on the target. Slim, it is a strip beside the picture. */
 export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolean }) {
   const doc = useSetup((s) => s.doc)
@@ -135,13 +139,34 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [chosen])
 
-  if (!doc) return <section className="ledger" aria-label="Ledger" />
-  const most = Math.max(0.01, ...Object.values(facts.g).map((x) => x.share))
-  const sum = (ids: string[], f: (id: string) => number) => ids.reduce((a, i) => a + f(i), 0)
-  const kept = slim ? columns.filter((c) => c.id === 'gives') : fitting(shown, width)
-  const grid = { gridTemplateColumns: slim ? '18px minmax(60px, 1fr) 34px 52px' : `18px minmax(${leastName}px, 1fr) 54px 34px ${kept.map((c) => `${c.width}px`).join(' ')} 48px` }
-  const lights = items.filter((x) => x.kind === 'light').map((x) => x.id)
+  useLayoutEffect(() => {
+    const told: Record<string, Facts> = {}
+    for (const id of Object.keys(doc?.lights ?? {})) told[id] = factsOf(id)
+    useTold.setState({ facts: told, most: Math.max(0.01, ...Object.values(facts.g).map((x) => x.share)) })
+  }, [doc, facts, factsOf])
 
+  const columnsKey = (slim ? columns.filter((c) => c.id === 'gives') : fitting(shown, width)).map((c) => c.id).join()
+  const kept = useMemo(() => columns.filter((c) => columnsKey.split(',').includes(c.id)), [columnsKey])
+  const grid = useMemo(() => ({ gridTemplateColumns: slim ? '18px minmax(60px, 1fr) 34px 52px' : `18px minmax(${leastName}px, 1fr) 54px 34px ${kept.map((c) => `${c.width}px`).join(' ')} 48px` }), [slim, kept])
+  const lights = useMemo(() => items.filter((x) => x.kind === 'light').map((x) => x.id), [items])
+  const pick = useCallback(
+    (id: string, e: React.MouseEvent) => {
+      if (e.shiftKey && anchor.current) {
+        const a = lights.indexOf(anchor.current)
+        const b = lights.indexOf(id)
+        if (a >= 0 && b >= 0) {
+          chooseAll(lights.slice(Math.min(a, b), Math.max(a, b) + 1))
+          return
+        }
+      }
+      anchor.current = id
+      choose(id, e.ctrlKey || e.metaKey)
+    },
+    [lights],
+  )
+
+  if (!doc) return <section className="ledger" aria-label="Ledger" />
+  const sum = (ids: string[], f: (id: string) => number) => ids.reduce((a, i) => a + f(i), 0)
   const here = Math.min(at, items.length - 1)
   const focusRow = (i: number) => {
     rows.scrollToIndex(i, { align: 'auto' })
@@ -165,18 +190,6 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
     if (there) there.focus()
     else focusRow(i)
     keepPicked = false
-  }
-  const pick = (id: string, e: React.MouseEvent) => {
-    if (e.shiftKey && anchor.current) {
-      const a = lights.indexOf(anchor.current)
-      const b = lights.indexOf(id)
-      if (a >= 0 && b >= 0) {
-        chooseAll(lights.slice(Math.min(a, b), Math.max(a, b) + 1))
-        return
-      }
-    }
-    anchor.current = id
-    choose(id, e.ctrlKey || e.metaKey)
   }
   const drop = (e: React.DragEvent, to: Item) => {
     e.preventDefault()
@@ -302,8 +315,6 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
                     shown={kept}
                     doc={doc}
                     warmth={warmth}
-                    facts={factsOf(item.id)}
-                    most={most}
                     alone={alone.has(item.id)}
                     hushed={alone.size > 0 && !alone.has(item.id)}
                     pick={pick}
@@ -536,8 +547,6 @@ interface RowProps {
   shown: { id: string }[]
   doc: Setup
   warmth: Warmth
-  facts: Facts
-  most: number
   alone: boolean
   hushed: boolean
   pick: (id: string, e: React.MouseEvent) => void
@@ -546,46 +555,27 @@ interface RowProps {
 function LightRow(p: RowProps) {
   const l = p.doc.lights[p.id]
   if (!l) return null
-  return <Row {...p} l={l} off={isOff(p.doc, l)} locked={lockedLight(p.doc, l)} />
+  const { doc, warmth, ...rest } = p
+  return <Row {...rest} l={l} colour={toneOf(doc, p.id, l, warmth)} off={isOff(doc, l)} locked={lockedLight(doc, l)} warmth={warmth} />
 }
 
-const Row = memo(function Row({ current, id, doc, at, depth, grid, shown, l, warmth, off, locked, facts, most, alone, hushed, pick }: RowProps & { l: Light; off: boolean; locked: boolean }) {
+const Row = memo(function Row({ current, id, at, depth, grid, shown, l, warmth, colour, off, locked, alone, hushed, pick }: Omit<RowProps, 'doc'> & { l: Light; colour: string; off: boolean; locked: boolean }) {
   const open = useLook((s) => s.open === id)
   const chosen = useLook((s) => s.picked.has(id))
-  const colour = toneOf(doc, id, l, warmth)
   const toggle = () => {
     if (!useLook.getState().picked.has(id)) choose(id) // what is chosen with it stays
     useLook.setState({ open: open ? null : id })
   }
-  const g = facts.gives
   const cell = (column: string) => {
     switch (column) {
       case 'gives':
-        return (
-          <Tip key={column} title={g ? `direct ${percent(g.direct)}, bounced ${percent(g.bounced)} of the light` : ''} placement="left">
-            <span className="gives" role="gridcell">
-              <span className="share" data-testid={`gives-${id}`}>
-                {percent(g?.share)}
-              </span>
-              <span className="bars">
-                <span style={{ width: `${(100 * (g?.direct ?? 0)) / most}%`, background: colour }} />
-                <span className="bounced" style={{ width: `${(100 * (g?.bounced ?? 0)) / most}%`, background: colour }} />
-              </span>
-            </span>
-          </Tip>
-        )
+        return <GivesCell key={column} id={id} colour={colour} />
       case 'costs':
-        return <span key={column} role="gridcell" className="costs">{ms(facts.cost?.ms)}</span>
+        return <CostCell key={column} id={id} of="ms" />
       case 'mb':
-        return <span key={column} role="gridcell" className="costs">{facts.cost ? facts.cost.mb.toFixed(1) : ''}</span>
+        return <CostCell key={column} id={id} of="mb" />
       case 'notice':
-        return (
-          <Tip key={column} title={facts.notice ? `Gone, the picture would differ by ${facts.notice.mean.toFixed(2)} on average, by ${facts.notice.p95.toFixed(1)} or more in a twentieth of it; 1 is just seen` : ''}>
-            <span role="gridcell" className="costs" data-testid={`notice-${id}`}>
-              {facts.notice ? `${facts.notice.mean.toFixed(1)} · ${facts.notice.p95.toFixed(1)}` : ''}
-            </span>
-          </Tip>
-        )
+        return <NoticeCell key={column} id={id} />
       case 'output':
         return <span key={column} role="gridcell" className="costs">{`${tidy(l.profile && !l.profile.scaled ? l.profile.flux : l.output)} ${unitNames[unitOf(l)]}`}</span>
       case 'warmth':
@@ -610,7 +600,7 @@ const Row = memo(function Row({ current, id, doc, at, depth, grid, shown, l, war
         aria-selected={chosen}
         tabIndex={current ? 0 : -1}
         style={grid}
-        aria-label={`${l.name}, ${stopsText(l.stops)} stops, gives ${percent(g?.share)}, costs ${ms(facts.cost?.ms)} milliseconds, ${l.carry}${off ? ', off' : ''}${locked ? ', locked' : ''}`}
+        aria-label={`${l.name}, ${stopsText(l.stops)} stops, ${l.carry}${off ? ', off' : ''}${locked ? ', locked' : ''}`}
         aria-expanded={open}
         onFocus={(e) => {
           if (e.target === e.currentTarget && !keepPicked && !e.currentTarget.matches(':active') && !useLook.getState().picked.has(id)) choose(id)
@@ -672,6 +662,45 @@ const Row = memo(function Row({ current, id, doc, at, depth, grid, shown, l, war
     </>
   )
 })
+
+/** GivesCell is what a light gives: its share, and under it a bar of direct and, paler, bounced. */
+function GivesCell({ id, colour }: { id: string; colour: string }) {
+  const g = useTold((s) => s.facts[id]?.gives)
+  const most = useTold((s) => s.most)
+  return (
+    <Tip title={g ? `direct ${percent(g.direct)}, bounced ${percent(g.bounced)} of the light` : ''} placement="left">
+      <span className="gives" role="gridcell">
+        <span className="share" data-testid={`gives-${id}`}>
+          {percent(g?.share)}
+        </span>
+        <span className="bars">
+          <span style={{ width: `${(100 * (g?.direct ?? 0)) / most}%`, background: colour }} />
+          <span className="bounced" style={{ width: `${(100 * (g?.bounced ?? 0)) / most}%`, background: colour }} />
+        </span>
+      </span>
+    </Tip>
+  )
+}
+
+function CostCell({ id, of }: { id: string; of: 'ms' | 'mb' }) {
+  const text = useTold((s) => (of === 'ms' ? ms(s.facts[id]?.cost?.ms) : (s.facts[id]?.cost?.mb.toFixed(1) ?? '')))
+  return (
+    <span role="gridcell" className="costs">
+      {text}
+    </span>
+  )
+}
+
+function NoticeCell({ id }: { id: string }) {
+  const n = useTold((s) => s.facts[id]?.notice)
+  return (
+    <Tip title={n ? `Gone, the picture would differ by ${n.mean.toFixed(2)} on average, by ${n.p95.toFixed(1)} or more in a twentieth of it; 1 is just seen` : ''}>
+      <span role="gridcell" className="costs" data-testid={`notice-${id}`}>
+        {n ? `${n.mean.toFixed(1)} · ${n.p95.toFixed(1)}` : ''}
+      </span>
+    </Tip>
+  )
+}
 
 interface GroupProps {
   current: boolean

@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, Contrast, EditAsk, Effect, Fault, Imported, Line, Listed, MoodPicture, Notice, PlaceAsk, Placed, Plot, PlotAsk, Point, Reading, RevertAsk, RigAnswer, RigAsk, Snapshot, SnagsAnswer, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth, WhoAnswer } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, Contrast, EditAsk, Effect, Fault, Imported, Line, Listed, MoodPicture, Notice, PlaceAsk, StepAsk, Stepped, Placed, Plot, PlotAsk, Point, Reading, RevertAsk, RigAnswer, RigAsk, Snapshot, SnagsAnswer, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth, WhoAnswer } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -57,6 +57,7 @@ export const api = {
   edit: (id: number, e: EditAsk) => ask<Answer>(`/api/setups/${id}/edits`, post(e)),
   undo: (id: number, u: UndoAsk) => ask<Answer>(`/api/setups/${id}/undo`, post(u)),
   weigh: (id: number, p: Point) => ask<Reading>(`/api/setups/${id}/weigh`, post(p)),
+  step: (id: number, q: StepAsk) => ask<Stepped>(`/api/setups/${id}/step`, post(q)),
   place: (id: number, q: PlaceAsk) => ask<Placed>(`/api/setups/${id}/placement`, post(q)),
   contrast: (id: number, sight: string, object: number, ev: number) => ask<Contrast | null>(`/api/setups/${id}/contrast?sight=${sight}&object=${object}&ev=${ev}`),
   notice: (id: number) => ask<Record<string, Record<string, Notice>>>(`/api/setups/${id}/notice`),

@@ -385,6 +385,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         className="picture"
         style={size}
         data-testid="picture-frame"
+        data-eye={cameraOf?.eye.map((v) => v.toFixed(3)).join(' ')}
         id={pictureId}
         tabIndex={0}
         role="application"

@@ -44,6 +44,8 @@ interface Look {
   back: Camera[]
   forth: Camera[]
   walking: boolean
+  /** Surfaces stop the eye. */
+  solid: boolean
   /** The light that is looked through: it is aimed as the eye moves. */
   through: string | null
   hidden: readonly string[]
@@ -83,6 +85,7 @@ export const useLook = create<Look>(() => ({
   back: [],
   forth: [],
   walking: false,
+  solid: localStorage.getItem('willowherb.solid') !== 'false',
   through: null,
   hidden: [],
   cut: 0,

@@ -3,6 +3,7 @@ import { choose, cameraNow, moveCamera, standStill, useLook } from './look'
 import { add, angle, dolly, lens, look, orbit, pan, ray, times, walk, type Camera, type V3 } from './camera'
 import { capture } from './crosshair'
 import { middleDistance, under } from './ground'
+import { settled, travel } from './solid'
 
 /** Keys that are held while the hand works, by their names. */
 export const held = new Set<string>()
@@ -34,6 +35,9 @@ export function where(e: { clientX: number; clientY: number }, box: Element) {
 export function pivotAt(c: Camera, x: number, y: number): V3 {
   return under(c, x, y)?.position ?? add(c.eye, times(ray(c, x, y), middleDistance(c)))
 }
+
+/** turnOf is by how much a drag over the picture's width turns the eye, in radians: 60 degrees about what is near, less about what is far, where the same turn would carry it away. */
+export const turnOf = (c: Camera, pivot: V3) => (Math.PI / 3) * Math.min(Math.max(3 / Math.max(Math.hypot(...(pivot.map((v, i) => v - (c.eye[i] ?? 0)) as V3)), 0.1), 0.3), 1)
 
 /** useNavigation moves the eye by hand: what lies under the pointer is what it turns about and goes towards. */
 export function useNavigation(box: React.RefObject<HTMLElement | null>) {
@@ -70,7 +74,7 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
       const now = performance.now()
       if (!last.current || now - last.current.at > 400) last.current = { pivot: pivotAt(c, p.x, p.y), at: now }
       last.current.at = now
-      moveCamera(dolly(c, last.current.pivot, 1 - 0.88 ** notches))
+      travel(dolly(c, last.current.pivot, 1 - 0.88 ** notches))
     }
     el.addEventListener('wheel', wheel, { passive: false })
     return () => el.removeEventListener('wheel', wheel)
@@ -88,7 +92,7 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
       const r = k('arrowright', 'arrowleft')
       const u = k('.', ',')
       const c = cameraNow()
-      if (c && (f || r || u)) moveCamera(walk(c, f * s, r * s, u * s))
+      if (c && (f || r || u)) travel(walk(c, f * s, r * s, u * s))
       frame = requestAnimationFrame(step)
     }
     frame = requestAnimationFrame(step)
@@ -110,11 +114,14 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
       const dy = e.clientY - d.y
       if (!d.moved && Math.hypot(dx, dy) < 3) return
       d.moved = true
-      if (d.mode === 'orbit') moveCamera(orbit(d.from, d.pivot, (-dx / w) * Math.PI, (-dy / h) * Math.PI * 0.6))
+      if (d.mode === 'orbit') {
+        const turn = turnOf(d.from, d.pivot)
+        travel(orbit(d.from, d.pivot, (-dx / w) * turn, (-dy / h) * turn * 0.6))
+      }
       else if (d.mode === 'look') moveCamera(look(d.from, (-dx / w) * 1.6, (-dy / h) * 0.9))
       else if (d.mode === 'pan') {
         const along = Math.max(Math.hypot(...(d.pivot.map((v, i) => v - (d.from.eye[i] ?? 0)) as V3)), 0.1)
-        moveCamera(pan(d.from, along, dx / w, dy / h))
+        travel(pan(d.from, along, dx / w, dy / h))
       }
     },
     onPointerUp: (e: React.PointerEvent) => {
@@ -123,6 +130,7 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
       if (!d || !box.current) return
       if (d.mode !== 'pick') {
         standStill()
+        if (d.moved && d.mode !== 'look') void settled(d.pivot, d.from.eye as V3)
         return
       }
       if (d.moved) return

@@ -1,3 +1,4 @@
+import { produce, setAutoFreeze } from 'immer'
 import jsonpatch, { type Operation } from 'fast-json-patch'
 import { create } from 'zustand'
 import type { Figures, FrameNews, LampFact, Setup } from '../api.gen'
@@ -101,18 +102,20 @@ export const useSetup = create<State>(() => ({
 export const set = useSetup.setState
 export const get = useSetup.getState
 
-/** patched applies ops to a copy; an op whose place is gone is passed over. */
+setAutoFreeze(false)
+
+/** patched applies ops to a copy that shares what they leave alone; an op whose place is gone is passed over. */
 export function patched(doc: Setup, ops: Op[]): Setup {
   if (ops.length === 0) return doc
-  const copy = structuredClone(doc)
-  for (const o of ops) {
-    try {
-      jsonpatch.applyOperation(copy, structuredClone(o) as Operation, true)
-    } catch {
-      /* somebody else has removed it; the server will say so */
+  return produce(doc, (copy) => {
+    for (const o of ops) {
+      try {
+        jsonpatch.applyOperation(copy, structuredClone(o) as Operation, true)
+      } catch {
+        /* somebody else has removed it; the server will say so */
+      }
     }
-  }
-  return copy
+  })
 }
 
 /** rebuild works out what is kept and what is shown from what changes. */

@@ -1,5 +1,6 @@
 import { beforeEach, expect, test, vi } from 'vitest'
 import type { Answer, Setup } from '../api.gen'
+import { patched } from './state'
 
 vi.mock('../net/client', async () => {
   class Refused extends Error {
@@ -273,4 +274,13 @@ test('lamps of a drag stay until those of its edit have come', () => {
   expect(lampsNow(useSetup.getState()).lamp?.key).toBe('dragged')
   hear({ type: 'lamps', revision: 1, lamps: fact('after') })
   expect(lampsNow(useSetup.getState()).lamp?.key).toBe('after')
+})
+
+test('an edit shares what it leaves alone', () => {
+  const doc = { lights: { a: { stops: 0 }, b: { stops: 1 } }, views: {} } as unknown as Setup
+  const next = patched(doc, [{ op: 'replace', path: '/lights/a/stops', value: 2 }, { op: 'replace', path: '/lights/gone/stops', value: 2 }])
+  expect(next.lights.a).toEqual({ stops: 2 })
+  expect(doc.lights.a).toEqual({ stops: 0 })
+  expect(next.lights.b).toBe(doc.lights.b)
+  expect(next.views).toBe(doc.views)
 })
