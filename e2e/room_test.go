@@ -3,10 +3,12 @@ package e2e
 import (
 	"context"
 	"fmt"
+	"math"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 	"willowherb/demo"
@@ -60,4 +62,47 @@ func TestTheEyeStaysInTheRoom(t *testing.T) {
 	}
 	require.False(t, roofed(), "through the wall, where that is chosen")
 	js[bool](b, `(localStorage.removeItem('willowherb.solid'), true)`)
+}
+
+// A graphics processor that lets go of everything is got over: it is said, and the picture
+// comes back.
+func TestALostGraphicsContextIsGotOver(t *testing.T) {
+	b := open(t, shared(t).base, 1280, 800)
+	b.settled()
+	js[bool](b, `(window.lose = document.querySelector('canvas').getContext('webgl2').getExtension('WEBGL_lose_context'), window.lose.loseContext(), true)`)
+	b.until("it is said", `document.querySelector('.waiting[role=alert]')?.textContent.includes('graphics processor')`)
+	js[bool](b, `(window.lose.restoreContext(), true)`)
+	b.until("the picture is back", `document.querySelector('canvas.ready') && !document.querySelector('.waiting')`)
+	b.settled()
+	sum := 0.0
+	for _, v := range b.pixels() {
+		sum += v
+	}
+	require.Greater(t, sum, 0.0, "it is not black")
+}
+
+// A light is put and aimed by numbers, in metres and degrees.
+func TestALightStandsByNumbers(t *testing.T) {
+	s := shared(t)
+	b := open(t, s.base, 1280, 800)
+	b.until("the bench", ready)
+	b.click(`[data-light=keeper-key] .name`)
+	b.until("opened", `document.querySelector('[aria-label="Keeper key x in x"]')`)
+	was := s.document(1).Lights["keeper-key"]
+	b.write("Keeper key x", "v + 0.5")
+	s.keeps("moved", func(d *setup.Setup) bool {
+		return math.Abs(d.Lights["keeper-key"].Position[0]-was.Position[0]-0.5) < 0.002
+	})
+	b.write("Keeper key raised", "-90")
+	s.keeps("straight down", func(d *setup.Setup) bool {
+		a := d.Lights["keeper-key"].Aim
+		return a[1] < -0.999 && math.Abs(a[0]) < 0.01
+	})
+	for range 2 {
+		b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	}
+	s.keeps("taken back", func(d *setup.Setup) bool {
+		return d.Lights["keeper-key"].Position == was.Position && d.Lights["keeper-key"].Aim == was.Aim
+	})
+	b.click(`[data-light=keeper-key] .name`)
 }

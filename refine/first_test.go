@@ -1,3 +1,5 @@
+//go:build !race
+
 package refine
 
 import (
@@ -19,7 +21,7 @@ import (
 // The first picture at full size borrows what it has not from the one of half the size: each
 // light gives about what it gives in the end, and the whole is nearer to that than the
 // borrowed picture is. A tenth for what is direct and a quarter for what is bounced, since the
-// picture of half the size has one path a pixel; the truth here has 16 samples.
+// picture of half the size has one path a pixel; the truth here has 8 samples.
 func TestTheFirstFullPictureIsWhole(t *testing.T) {
 	place, err := demo.Place()
 	require.NoError(t, err)
@@ -41,7 +43,7 @@ func TestTheFirstFullPictureIsWhole(t *testing.T) {
 		return p, p.Frame(p.key("boardwalk"), p.lamps, plan.Middle), full
 	}
 	p, half, first := pictures(1)
-	_, _, last := pictures(16)
+	_, _, last := pictures(8)
 	show := exposure.Display(exposure.Curve(p.doc.Curve), last.EV)
 	white := filter.White(show) // few pixels beside the lantern would outweigh the rest
 	mean := func(f *Frame, i, part int) float64 {

@@ -10,6 +10,7 @@ import { DrawnPart } from './DrawnPart'
 import { Output } from './Output'
 import { PlaceRow } from './PlaceRow'
 import { ShadowLine } from './ShadowLine'
+import { Stands } from './Stands'
 import { Tone } from './Tone'
 import { Tip } from '../ui/Tip'
 
@@ -42,6 +43,7 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
       <Tone id={id} l={l} warmth={warmth} />
       <Output id={id} l={l} />
       {(local || l.kind === 'sun') && <PlaceRow id={id} l={l} />}
+      <Stands id={id} l={l} placed={local} aims={l.kind !== 'sky' && l.kind !== 'emissive' && !(l.kind === 'point' && !l.length)} />
       <div className="field">
         <span className="label">Role</span>
         <input className="text" aria-label={`${l.name} role`} list="roles" defaultValue={l.role ?? ''} key={l.role} onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()} onBlur={(e) => deeds.role(id, l, e.target.value)} />

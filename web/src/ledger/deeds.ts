@@ -213,6 +213,16 @@ export const deeds = {
       edit(`${shift ? named(list) : (doc.lights[id]?.name ?? '')} ${words}`, ops)
     } else draft(ops)
   },
+  /** stand changes one coordinate of where the chosen lights stand in the world. */
+  stand(id: string, l: Light, axis: number, change: (v: number) => number, done: Way = true) {
+    setField(id, l, 'position', (q, i) => (resting(i, { position: standing(i, q).position.map((v, k) => (k === axis ? round(change(v), 0.001) : v)) as V3 }).position ?? q.position) as Light['position'], 'moved', done, (q) => placedKind(q.kind))
+  },
+  /** point turns a light towards a direction in the world. */
+  point(id: string, aim: V3, done: Way = true) {
+    const l = began(id)
+    const to = l && resting(id, { aim: aim.map((v) => round(v, 1e-5)) as V3 }).aim
+    if (l && to) make(done, `${l.name} aimed`, [replace(at(id, 'aim'), to)])
+  },
   /** place puts a light where its result wants it. */
   place(id: string, p: Placed, words: string, done: boolean) {
     const l = began(id)

@@ -93,13 +93,36 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   // What each light showed last, until its new layer is here.
   const last = useRef(new Map<string, string>())
 
+  const [lost, setLost] = useState(false)
   useEffect(() => {
-    if (!canvas.current) return
-    try {
-      if (new URLSearchParams(location.search).has('plain')) throw new Error('asked for')
-      setComposite(new Composite(canvas.current))
-    } catch {
-      useLook.setState({ plain: true })
+    const c = canvas.current
+    if (!c) return
+    const begin = () => {
+      try {
+        if (new URLSearchParams(location.search).has('plain')) throw new Error('asked for')
+        setComposite(new Composite(c))
+      } catch {
+        useLook.setState({ plain: true })
+      }
+    }
+    begin()
+    // A graphics processor that is reset takes all with it; the layers are fetched again when it is back.
+    const gone = (e: Event) => {
+      e.preventDefault()
+      setLost(true)
+      setComposite(null)
+      setShown('')
+      last.current.clear()
+    }
+    const back = () => {
+      setLost(false)
+      begin()
+    }
+    c.addEventListener('webglcontextlost', gone)
+    c.addEventListener('webglcontextrestored', back)
+    return () => {
+      c.removeEventListener('webglcontextlost', gone)
+      c.removeEventListener('webglcontextrestored', back)
     }
   }, [])
 
@@ -408,11 +431,21 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       >
         <canvas ref={canvas} className={shown ? 'ready' : ''} data-testid="picture" data-sight={shown} hidden={plain} />
         {plain && id !== null && mixed(frames, lamps) && <PlainPicture id={id} view={view} stamp={`${revision}-${mapFrame}-${mixed(frames, lamps)?.samples}`} doc={doc} alone={alone} />}
-        {!shown && !(plain && mixed(frames, lamps)) && <Waiting setup={id ?? addressedSetup()} ready={doc !== null} />}
+        {!shown && !lost && !(plain && mixed(frames, lamps)) && <Waiting setup={id ?? addressedSetup()} ready={doc !== null} />}
         {((aside && split === 'wipe' && !asDrawn(way)) || way === 'beside') && <Wipe at={wipe} />}
         {cameraOf && doc && <Overlay camera={cameraOf} doc={doc} warmth={warmth} width={size.width} height={size.height} />}
         {cameraOf && doc && (
           <ToolLayer colourAt={colourAt} />
+        )}
+        {lost && !plain && (
+          <div className="waiting" role="alert">
+            <p>
+              The graphics processor has let the picture go; it is asked for again.{' '}
+              <button type="button" className="word" onClick={() => useLook.setState({ plain: true })}>
+                Let the server compose it
+              </button>
+            </p>
+          </div>
         )}
         <Cross />
         {steps.length > 0 && (

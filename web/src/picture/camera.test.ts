@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { angle, axes, dolly, framed, lens, look, nearestOnLine, onPlane, orbit, pan, project, ray, sub, len, norm, dot, walk, type Camera, type V3 } from './camera'
+import { aimed, angle, angles, axes, dolly, framed, lens, look, nearestOnLine, onPlane, orbit, pan, project, ray, sub, len, norm, dot, walk, type Camera, type V3 } from './camera'
 
 const cam: Camera = { name: '', order: 0, eye: [1, 2, 5], aim: [0.1, -0.2, -1], roll: 7, fovY: 40, aspect: 16 / 9, ev: 5 }
 const near = (a: readonly number[], b: readonly number[], d = 9) => a.forEach((v, i) => expect(v).toBeCloseTo(b[i] ?? NaN, d))
@@ -69,4 +69,15 @@ test('lines and planes are met where they should be', () => {
   near(onPlane([0, 1, 0], [0, 1, 0], [0, 3, 0], norm([1, -1, 0])) ?? [], [2, 1, 0])
   expect(onPlane([0, 1, 0], [0, 1, 0], [0, 3, 0], [0, 1, 0])).toBeNull()
   expect(dot(axes([0, 0, -1], 0).right, [1, 0, 0])).toBeCloseTo(1, 9)
+})
+
+test('directions as angles, and back', () => {
+  expect(angles([0, 0, -2])).toEqual({ turn: 0, rise: 0 })
+  expect(angles([3, 0, 0]).turn).toBeCloseTo(90)
+  expect(angles([0, -1, 0])).toEqual({ turn: 0, rise: -90 })
+  for (const [t, r] of [[0, 0], [135, 30], [-60, -80], [179, 5]] as const) {
+    const a = angles(aimed(t, r))
+    expect(a.turn).toBeCloseTo(t, 6)
+    expect(a.rise).toBeCloseTo(r, 6)
+  }
 })

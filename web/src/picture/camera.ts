@@ -133,3 +133,17 @@ export function onPlane(o: V3, n: V3, eye: V3, dir: V3): V3 | null {
   const t = dot(n, sub(o, eye)) / k
   return t > 0 ? add(eye, times(dir, t)) : null
 }
+
+const degree = Math.PI / 180
+
+/** angles of a direction in degrees: turned from north (away along z) towards east (along x), and raised from level. */
+export function angles(v: readonly number[]): { turn: number; rise: number } {
+  const d = norm([v[0] ?? 0, v[1] ?? 0, v[2] ?? 0])
+  return { turn: Math.hypot(d[0], d[2]) < 1e-9 ? 0 : Math.atan2(d[0], -d[2]) / degree, rise: Math.asin(Math.min(Math.max(d[1], -1), 1)) / degree }
+}
+
+/** aimed is the unit direction of such angles. */
+export function aimed(turn: number, rise: number): V3 {
+  const [t, r] = [turn * degree, Math.min(Math.max(rise, -90), 90) * degree]
+  return [Math.sin(t) * Math.cos(r), Math.sin(r), -Math.cos(t) * Math.cos(r)]
+}
