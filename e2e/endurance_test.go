@@ -94,11 +94,11 @@ func TestEveryAcknowledgedEditOutlivesTheServer(t *testing.T) {
 	require.JSONEq(t, string(now.JSON()), string(s.document(1).JSON()))
 }
 
-// Scripted editing in the real browser for ten seconds (WILLOWHERB_SOAK names
+// Scripted editing in the real browser for five seconds (WILLOWHERB_SOAK names
 // another number, 600 for the long run): no error in the console, no growth of memory in server or
 // tab, and the state equals the journal's replay.
 func TestSoak(t *testing.T) {
-	seconds := 10
+	seconds := 5
 	if v := os.Getenv("WILLOWHERB_SOAK"); v != "" {
 		n, err := strconv.Atoi(v)
 		require.NoError(t, err)
