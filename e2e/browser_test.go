@@ -90,7 +90,7 @@ func (s *server) run(port int) {
 	}
 	addr := filepath.Join(dir, fmt.Sprintf("willowherb-address-%d", time.Now().UnixNano()))
 	defer os.Remove(addr)
-	s.cmd = exec.Command("nice", append([]string{"-n", "5", bin, "serve", "--port", fmt.Sprint(port), "--addr", addr, "--width", "240", "--samples", "2"}, s.args...)...)
+	s.cmd = exec.Command("nice", append([]string{"-n", "5", bin, "serve", "--port", fmt.Sprint(port), "--addr", addr, "--width", "320", "--samples", "1"}, s.args...)...)
 	s.cmd.Env = append(os.Environ(), "WILLOWHERB_DB="+s.db)
 	s.cmd.Stdout, s.cmd.Stderr = os.Stderr, os.Stderr
 	require.NoError(s.t, s.cmd.Start())
