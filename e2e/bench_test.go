@@ -55,7 +55,7 @@ func (s *server) document(id int) *setup.Setup {
 // keeps waits until the server has what the window shows already.
 func (s *server) keeps(what string, holds func(*setup.Setup) bool) {
 	s.t.Helper()
-	require.Eventually(s.t, func() bool { return holds(s.document(1)) }, 30*time.Second, 50*time.Millisecond, what)
+	require.Eventually(s.t, func() bool { return holds(s.document(1)) }, 90*time.Second, 50*time.Millisecond, what)
 }
 
 const placed = `document.querySelector('canvas').dataset.sight && document.querySelector('[data-testid=refinement]').dataset.moving == 'false'`

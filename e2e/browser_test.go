@@ -90,7 +90,7 @@ func (s *server) run(port int) {
 	}
 	addr := filepath.Join(dir, fmt.Sprintf("willowherb-address-%d", time.Now().UnixNano()))
 	defer os.Remove(addr)
-	s.cmd = exec.Command("nice", append([]string{"-n", "5", bin, "serve", "--port", fmt.Sprint(port), "--addr", addr, "--width", "320", "--samples", "1"}, s.args...)...)
+	s.cmd = exec.Command("nice", append([]string{"-n", "5", bin, "serve", "--port", fmt.Sprint(port), "--addr", addr, "--width", "320", "--samples", "2"}, s.args...)...)
 	s.cmd.Env = append(os.Environ(), "WILLOWHERB_DB="+s.db)
 	s.cmd.Stdout, s.cmd.Stderr = os.Stderr, os.Stderr
 	require.NoError(s.t, s.cmd.Start())
@@ -214,7 +214,7 @@ func js[T any](b *tab, expr string, opts ...chromedp.EvaluateOption) T {
 // until waits for an expression to become true.
 func (b *tab) until(what, expr string) {
 	b.t.Helper()
-	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(60 * time.Millisecond) {
+	for deadline := time.Now().Add(120 * time.Second); time.Now().Before(deadline); time.Sleep(60 * time.Millisecond) {
 		ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
 		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("Boolean("+expr+")"))
 		cancel()

@@ -20,7 +20,7 @@ import (
 )
 
 // refined waits until the view has reached its goal, after which no picture changes by itself.
-const refined = `(() => { const r = document.querySelector('[data-testid=refinement]'); return r && r.dataset.level == '2' && Number(r.dataset.samples) >= 1 })()`
+const refined = `(() => { const r = document.querySelector('[data-testid=refinement]'); return r && r.dataset.level == '2' && Number(r.dataset.samples) >= 2 })()`
 
 // settled waits until the canvas shows what the news say.
 func (b *tab) settled() {
