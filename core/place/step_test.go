@@ -76,6 +76,7 @@ func TestStepThroughGaps(t *testing.T) {
 	s := Step(g.World(t), world.Sight{}, vec.V3{Y: 1, Z: 1}, vec.V3{Y: 1, Z: -1}, ballRadius)
 	require.InDelta(t, ballRadius, s.At.Z, 0.02)
 	require.Equal(t, 1, s.By)
+	require.Equal(t, s, Step(g.World(t), world.Sight{Cut: 3}, vec.V3{Y: 1, Z: 1}, vec.V3{Y: 1, Z: -1}, ballRadius), "what is cut away of the picture still stops it")
 	// Where there is nothing at all, all of the way is free.
 	s = Step(g.World(t), world.Sight{}, vec.V3{Y: 100}, vec.V3{Y: 120, X: 3}, ballRadius)
 	require.Equal(t, Stepped{At: vec.V3{Y: 120, X: 3}, Free: reach, By: -1}, s)

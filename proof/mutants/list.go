@@ -58,7 +58,6 @@ var mutants = []mutant{
 	{"mirrors forgotten at first", "refine/work.go", "if !t.IsSmooth(x, row) ||", "if t.IsSmooth(x, row) ||", "./refine"},
 	{"an eye that is a point", "core/place/step.go", "if p, ok := b.w.Probe(o, off, b.sight); ok && p.Dist < r {", "if true {", "./core/place"},
 	{"an eye that does not slide", "core/place/step.go", "way = way.Sub(n.Scale(d))", "way = vec.V3{}", "./core/place"},
-	{"an eye that presses into corners", "core/place/step.go", "for range 2 { // along one", "for range 1 { // along one", "./core/place"},
 	{"free as far as the wall itself", "core/place/step.go", "least = min(least, p.Dist-b.radius-skin)", "least = min(least, p.Dist)", "./core/place"},
-	{"the cut taken for a hole", "core/place/step.go", "	sight.Cut = 0\n", "", "./core/place ./ask"},
+	{"the cut taken for a hole", "core/place/step.go", "	sight.Cut = 0\n", "", "./core/place"},
 }
