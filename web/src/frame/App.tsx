@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { lazy, Suspense, useEffect, useRef, useState } from 'react'
 import { Ladder } from '../ladder/Ladder'
 import { Ledger } from '../ledger/Ledger'
+import { addressed } from '../net/address'
 import { api } from '../net/client'
 import { connect } from '../net/live'
 import { useLook } from '../picture/look'
@@ -29,9 +30,6 @@ import { useWide } from './useWide'
 import { ViewLine } from './ViewLine'
 
 const ScenePanel = lazy(() => import('./ScenePanel').then((m) => ({ default: m.ScenePanel })))
-
-/** The setup that this address names; none for the list's first. */
-const addressed = () => Number(/^\/s\/(\d+)/.exec(location.pathname)?.[1] ?? 0)
 
 /** The panel that this window is for, where it has one of its own. */
 const ownPanel = panelOf(location.search)

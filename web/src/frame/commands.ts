@@ -2,6 +2,7 @@ import { deeds, kindNames, lockedLight, replace } from '../ledger/deeds'
 import { pivotAt } from '../picture/navigate'
 import { framed, type V3 } from '../picture/camera'
 import { cameraNow, choose, chooseAll, moveCamera, stepBack, surround, toView, toggleAlone, useLook, type Way } from '../picture/look'
+import { pictureId } from '../picture/crosshair'
 import { surfacesStop } from '../picture/solid'
 import { endTool, startTool, toolOf, tools, useTool, type ToolKind } from '../picture/tool'
 import { wayOrder, waySpecs } from '../picture/ways'
@@ -204,7 +205,7 @@ export const commands: Command[] = [
   { name: 'Update the view to here', keys: 'Shift V', area: 'Camera', run: updateView, able: () => look().camera !== null },
   { name: 'Surfaces stop the eye, or let it through', keys: '', area: 'Camera', run: () => surfacesStop(!look().solid) },
   { name: 'Walk, or stop walking', keys: 'W', area: 'Camera', run: walkOrStop, able: camera },
-  { name: 'Point in the picture by the arrow keys', keys: '.', area: 'Picture', run: () => document.getElementById('picture')?.focus() },
+  { name: 'Point in the picture by the arrow keys', keys: '.', area: 'Picture', run: () => document.getElementById(pictureId)?.focus() },
   { name: 'Handles, or none', keys: 'H', area: 'Picture', run: () => useLook.setState((s) => ({ handles: !s.handles })) },
   { name: 'Arms along the next axes (world, light, view)', keys: 'Shift W', area: 'Picture', run: nextAxes },
   { name: 'The picture alone, or all of the frame', keys: 'X', area: 'Picture', run: () => toggleBeside('nothing') },

@@ -18,12 +18,15 @@ export function shareLook(setup: number, own: boolean): () => void {
   if (!('BroadcastChannel' in window)) return () => undefined
   const channel = new BroadcastChannel('willowherb')
   let last = ''
+  // What is heard is not said again: an answer that crosses a newer choice would take it back.
+  let hearing = false
   const now = (): Shared => {
     const l = useLook.getState()
     const s = useSetup.getState()
     return { setup, chosen: l.chosen, picked: [...l.picked], objects: l.objects, alone: [...l.alone], ...(own ? {} : { view: s.view, sight: s.sight }) }
   }
   const say = () => {
+    if (hearing) return
     const m = now()
     const text = JSON.stringify(m)
     if (text === last) return
@@ -40,8 +43,10 @@ export function shareLook(setup: number, own: boolean): () => void {
     }
     const m = e.data
     if (m.setup !== setup || (own && m.sight === undefined)) return
+    hearing = true
     useLook.setState({ chosen: m.chosen, picked: new Set(m.picked), objects: m.objects, alone: new Set(m.alone) })
     if (own && m.view && m.sight) useSetup.setState({ view: m.view, sight: m.sight })
+    hearing = false
     last = JSON.stringify(now())
   }
   const stops = [useLook.subscribe((s, b) => (s.chosen !== b.chosen || s.picked !== b.picked || s.objects !== b.objects || s.alone !== b.alone) && say()), useSetup.subscribe((s, b) => !own && (s.view !== b.view || s.sight !== b.sight) && say())]

@@ -1,13 +1,14 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
 import type { FrameNews, LampFact, Setup, Warmth } from '../api.gen'
 import { usePanes } from '../frame/panes'
+import { addressed } from '../net/address'
 import { neutral } from '../net/live'
 import { best, evOf, exposureFactor, gains, isOff, finest, luminance, mixed, type RGB } from '../setup/sums'
 import { complain, lampsNow, useSetup } from '../setup/store'
 import { Composite, type Finish, type Item } from './composite'
 import { setGround, under } from './ground'
 import { cameraNow, useLook, type Way } from './look'
-import { capture, captured, crosshairKey, useCrosshair } from './crosshair'
+import { capture, captured, crosshairKey, pictureId, useCrosshair } from './crosshair'
 import { keepPicture, lastPicture } from './lastPicture'
 import { Overlay } from './Overlay'
 import { ToolLayer } from './ToolLayer'
@@ -17,9 +18,6 @@ import { useAside } from '../snapshots/aside'
 import { luxAtRest, pointer, weighHere } from '../weigh/weighing'
 
 /** The histogram counts pixels by luminance: so many bins a stop, from EV -4 to 18. */
-/** pictureId is the id of the picture, for the keyboard to go to. */
-export const pictureId = 'picture'
-
 export const evLow = -4
 export const evHigh = 18
 export const binsPerStop = 4
@@ -431,7 +429,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
       >
         <canvas ref={canvas} className={shown ? 'ready' : ''} data-testid="picture" data-sight={shown} hidden={plain} />
         {plain && id !== null && mixed(frames, lamps) && <PlainPicture id={id} view={view} stamp={`${revision}-${mapFrame}-${mixed(frames, lamps)?.samples}`} doc={doc} alone={alone} />}
-        {!shown && !lost && !(plain && mixed(frames, lamps)) && <Waiting setup={id ?? addressedSetup()} ready={doc !== null} />}
+        {!shown && !lost && !(plain && mixed(frames, lamps)) && <Waiting setup={id ?? addressed()} ready={doc !== null} />}
         {((aside && split === 'wipe' && !asDrawn(way)) || way === 'beside') && <Wipe at={wipe} />}
         {cameraOf && doc && <Overlay camera={cameraOf} doc={doc} warmth={warmth} width={size.width} height={size.height} />}
         {cameraOf && doc && (
@@ -469,9 +467,6 @@ function Cross() {
   const held = useCrosshair((s) => s.held !== null)
   return at && <span className={`crosshair${held ? ' held' : ''}`} style={{ left: `${at.x * 100}%`, top: `${at.y * 100}%` }} />
 }
-
-/** addressedSetup is the setup that this window's address names. */
-const addressedSetup = () => Number(/^\/s\/(\d+)/.exec(location.pathname)?.[1] ?? 0)
 
 /** Waiting stands in for the picture until there is one: how the setup looked last, and what is being done. */
 function Waiting({ setup, ready }: { setup: number; ready: boolean }) {

@@ -10,6 +10,9 @@ interface Crosshair {
 
 export const useCrosshair = create<Crosshair>(() => ({ at: null, held: null }))
 
+/** pictureId is the id of the picture, for the keyboard to go to. */
+export const pictureId = 'picture'
+
 const fine = 0.002
 const coarse = 0.02
 
