@@ -214,6 +214,12 @@ func js[T any](b *tab, expr string, opts ...chromedp.EvaluateOption) T {
 // until waits for an expression to become true.
 func (b *tab) until(what, expr string) {
 	b.t.Helper()
+	from := time.Now()
+	defer func() {
+		if d := time.Since(from); d > 2*time.Second {
+			b.t.Logf("%.1f s waited for %s", d.Seconds(), what)
+		}
+	}()
 	for deadline := time.Now().Add(120 * time.Second); time.Now().Before(deadline); time.Sleep(60 * time.Millisecond) {
 		ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
 		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("Boolean("+expr+")"))

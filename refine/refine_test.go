@@ -503,6 +503,9 @@ func TestADragPreviewsOnlyWhatChanges(t *testing.T) {
 	h.waitFor(1, plan.Full, 2)
 	before := p.finished("a")
 	rest := Facts(p.lamps)
+	h.mu.Lock()
+	h.news = map[int64][]News{}
+	h.mu.Unlock()
 	h.drag(1, replace("/lights/one/position", [3]float64{2, 2, 0}))
 	h.wait("the drag's lamps", func() bool { _, ok := last[Drafted](h, 1); return ok })
 	d, _ := last[Drafted](h, 1)
@@ -517,6 +520,10 @@ func TestADragPreviewsOnlyWhatChanges(t *testing.T) {
 		})
 	})
 	require.Equal(t, before, p.finished("a"), "the layers as they were stay")
+	require.False(t, h.has(1, func(m News) bool {
+		f, ok := m.(*FrameNews)
+		return ok && f.Level == plan.Full && f.Samples < 2
+	}), "what is kept is as refined as before")
 	doc, lamps, _, ok := p.Lit(1)
 	require.True(t, ok)
 	require.Equal(t, [3]float64{2, 2, 0}, doc.Lights["one"].Position)

@@ -370,6 +370,9 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
+	if f.complete(k.Pictures.lamps) {
+		samples = f.goal // the job's own may be of a drag, and what is kept further
+	}
 	f.samples = f.least(k.t, k.Pictures.lamps, samples)
 	k.tell(k.t, f)
 	if f.level == plan.Thumb || f.level == plan.Coarse {

@@ -5,6 +5,7 @@ import { createRoot } from 'react-dom/client'
 import './app.css'
 import { App } from './frame/App'
 import { theme } from './theme'
+import { Tips } from './ui/Tip'
 
 const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 60_000, retry: 5 } } })
 
@@ -13,6 +14,7 @@ createRoot(document.getElementById('root') as HTMLElement).render(
     <CssBaseline />
     <QueryClientProvider client={queries}>
       <App />
+      <Tips />
     </QueryClientProvider>
   </ThemeProvider>,
 )

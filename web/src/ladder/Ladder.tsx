@@ -61,7 +61,7 @@ export function Ladder() {
   const ticks = Array.from({ length: evHigh - 3 - evLow + 1 }, (_, i) => evLow + i).filter((ev) => ev % 2 !== 0)
   return (
     <section className="ladder" aria-label="Exposure ladder">
-      <Tip title={`Held exposure EV ${v.ev.toFixed(1)}: drag, or Up and Down. ${shares}.`} placement="right" followCursor>
+      <Tip title={`Held exposure EV ${v.ev.toFixed(1)}: drag, or Up and Down. ${shares}.`} placement="right" pointer>
       <svg
         ref={box}
         role="slider"

@@ -3,11 +3,12 @@ import { CaretRight } from '@phosphor-icons/react/dist/csr/CaretRight'
 import { CircleHalf } from '@phosphor-icons/react/dist/csr/CircleHalf'
 import { Palette } from '@phosphor-icons/react/dist/csr/Palette'
 import { Power } from '@phosphor-icons/react/dist/csr/Power'
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import type { Setup } from '../api.gen'
 import { stopsText } from '../fields/number'
 import { NumberField } from '../fields/NumberField'
 import { chooseAll, toggleAlone, useLook } from '../picture/look'
+import { useSetup } from '../setup/store'
 import { Tip } from '../ui/Tip'
 import { deeds } from './deeds'
 import { ms, percent } from './facts'
@@ -20,20 +21,22 @@ interface GroupProps {
   at: number
   depth: number
   grid: React.CSSProperties
-  shown: string[]
-  doc: Setup
+  shown: { id: string }[]
   open: boolean
-  toggle: () => void
+  fold: (id: string) => void
   share: number | undefined
   costs: number | undefined
   mb: number | undefined
   alone: boolean
-  members: string[]
+  /** Ids of its lights, with spaces between: a list would be another each time. */
+  members: string
 }
 
 /** GroupRow is a group of lights in the Ledger: its trim, and what its lights give and cost together. */
-export function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggle, share, costs, mb, alone, members }: GroupProps) {
-  const g = doc.groups[id]
+export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, shown, open, fold, share, costs, mb, alone, members: list }: GroupProps) {
+  const g = useSetup((s) => s.doc?.groups[id])
+  const members = list ? list.split(' ') : []
+  const toggle = () => fold(id)
   const [shifting, setShifting] = useState(false)
   if (!g) return null
   return (
@@ -53,11 +56,11 @@ export function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggl
       onKeyDown={(e) => {
         if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey || useLook.getState().walking) return
         const step = e.shiftKey ? 0.1 : 1 / 3
-        if (e.key === 'ArrowRight') deeds.trim(id, doc, g.trim + step, 'held')
-        else if (e.key === 'ArrowLeft') deeds.trim(id, doc, g.trim - step, 'held')
+        if (e.key === 'ArrowRight') deeds.trim(id, docNow(), g.trim + step, 'held')
+        else if (e.key === 'ArrowLeft') deeds.trim(id, docNow(), g.trim - step, 'held')
         else if (e.key === 'Enter') toggle()
-        else if (e.key === 'o') deeds.groupOff(id, doc)
-        else if (e.key === 'k') deeds.lockGroup(id, doc)
+        else if (e.key === 'o') deeds.groupOff(id, docNow())
+        else if (e.key === 'k') deeds.lockGroup(id, docNow())
         else if (e.key === 'a' || e.key === 'A') toggleAlone(members, e.shiftKey)
         else if (e.key === 'Delete') deeds.ungroup(id)
         else return
@@ -71,8 +74,8 @@ export function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggl
         </button>
       </span>
       <span className="indent" role="gridcell" style={{ paddingLeft: depth * 10 }} onClick={(e) => (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}>
-        <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => deeds.renameGroup(id, doc, n)} />
-        <Lock current={current} name={g.name} locked={Boolean(g.locked)} toggle={() => deeds.lockGroup(id, doc)} />
+        <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => deeds.renameGroup(id, docNow(), n)} />
+        <Lock current={current} name={g.name} locked={Boolean(g.locked)} toggle={() => deeds.lockGroup(id, docNow())} />
         <Tip title="Warmth and hue of all in it">
           <button type="button" className={`lock${g.hue || g.mired ? '' : ' open'}`} tabIndex={current ? 0 : -1} aria-label={`${g.name} shift`} aria-pressed={shifting} onClick={(e) => {
               e.stopPropagation()
@@ -82,8 +85,8 @@ export function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggl
           </button>
         </Tip>
       </span>
-      <Stops current={current} name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => deeds.trim(id, doc, v, done)} />
-      {shown.map((c) =>
+      <Stops current={current} name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => deeds.trim(id, docNow(), v, done)} />
+      {shown.map(({ id: c }) =>
         c === 'gives' ? (
           <span key={c} className="gives" role="gridcell">
             <span className="share">{percent(share)}</span>
@@ -98,7 +101,7 @@ export function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggl
       )}
       <span className="acts" role="gridcell">
         <Tip title="Turn the group off or on (O)">
-          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} off`} aria-pressed={g.off} onClick={() => deeds.groupOff(id, doc)}>
+          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} off`} aria-pressed={g.off} onClick={() => deeds.groupOff(id, docNow())}>
             <Power size={13} />
           </button>
         </Tip>
@@ -113,12 +116,14 @@ export function GroupRow({ current, id, at, depth, grid, shown, doc, open, toggl
       <div role="row" aria-level={depth + 2}>
       <div role="gridcell" className="group-shift">
         <span className="label">Warmth</span>
-        <NumberField label={`${g.name} warmth`} value={g.mired ?? 0} unit="mired" min={-500} max={500} step={5} onDraft={(v) => deeds.groupShift(id, doc, 'mired', v, false)} onDone={(v) => deeds.groupShift(id, doc, 'mired', v)} onReset={() => deeds.groupShift(id, doc, 'mired', 0)} />
+        <NumberField label={`${g.name} warmth`} value={g.mired ?? 0} unit="mired" min={-500} max={500} step={5} onDraft={(v) => deeds.groupShift(id, docNow(), 'mired', v, false)} onDone={(v) => deeds.groupShift(id, docNow(), 'mired', v)} onReset={() => deeds.groupShift(id, docNow(), 'mired', 0)} />
         <span className="label">Hue</span>
-        <NumberField label={`${g.name} hue`} value={g.hue ?? 0} unit="°" min={-180} max={180} step={2} onDraft={(v) => deeds.groupShift(id, doc, 'hue', v, false)} onDone={(v) => deeds.groupShift(id, doc, 'hue', v)} onReset={() => deeds.groupShift(id, doc, 'hue', 0)} />
+        <NumberField label={`${g.name} hue`} value={g.hue ?? 0} unit="°" min={-180} max={180} step={2} onDraft={(v) => deeds.groupShift(id, docNow(), 'hue', v, false)} onDone={(v) => deeds.groupShift(id, docNow(), 'hue', v)} onReset={() => deeds.groupShift(id, docNow(), 'hue', 0)} />
       </div>
       </div>
     )}
     </>
   )
-}
+})
+
+const docNow = () => useSetup.getState().doc as Setup

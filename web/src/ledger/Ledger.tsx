@@ -82,8 +82,12 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
   const kept = useMemo(() => columns.filter((c) => columnsKey.split(',').includes(c.id)), [columnsKey])
   const grid = useMemo(() => ({ gridTemplateColumns: slim ? '18px minmax(60px, 1fr) 34px 52px' : `18px minmax(${leastName}px, 1fr) 54px 34px ${kept.map((c) => `${c.width}px`).join(' ')} 48px` }), [slim, kept])
   const lights = useMemo(() => items.filter((x) => x.kind === 'light').map((x) => x.id), [items])
+  const inOrder = useRef(lights)
+  useLayoutEffect(() => void (inOrder.current = lights), [lights])
+  const fold = useCallback((id: string) => setClosed((c) => new Set(c.has(id) ? [...c].filter((x) => x !== id) : [...c, id])), [])
   const pick = useCallback(
     (id: string, e: React.MouseEvent) => {
+      const lights = inOrder.current
       if (e.shiftKey && anchor.current) {
         const a = lights.indexOf(anchor.current)
         const b = lights.indexOf(id)
@@ -95,7 +99,7 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
       anchor.current = id
       choose(id, e.ctrlKey || e.metaKey)
     },
-    [lights],
+    [],
   )
 
   if (!doc) return <section className="ledger" aria-label="Ledger" />
@@ -228,15 +232,14 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
                     at={v.index}
                     depth={item.depth}
                     grid={grid}
-                    shown={kept.map((c) => c.id)}
-                    doc={doc}
+                    shown={kept}
                     open={!closed.has(item.id)}
-                    toggle={() => setClosed((c) => new Set(c.has(item.id) ? [...c].filter((x) => x !== item.id) : [...c, item.id]))}
+                    fold={fold}
                     share={item.members.some((i) => facts.g[i]) ? sum(item.members, (i) => facts.g[i]?.share ?? 0) : undefined}
                     costs={item.members.some((i) => facts.costs[i]) ? sum(item.members, (i) => facts.costs[i]?.ms ?? 0) : undefined}
                     mb={item.members.some((i) => facts.costs[i]) ? sum(item.members, (i) => facts.costs[i]?.mb ?? 0) : undefined}
                     alone={item.members.length > 0 && item.members.every((i) => alone.has(i))}
-                    members={item.members}
+                    members={item.members.join(' ')}
                   />
                 ) : (
                   <LightRow
@@ -246,7 +249,6 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
                     depth={item.depth}
                     grid={grid}
                     shown={kept}
-                    doc={doc}
                     warmth={warmth}
                     alone={alone.has(item.id)}
                     hushed={alone.size > 0 && !alone.has(item.id)}

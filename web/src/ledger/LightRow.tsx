@@ -1,9 +1,10 @@
 import { CircleHalf } from '@phosphor-icons/react/dist/csr/CircleHalf'
 import { Power } from '@phosphor-icons/react/dist/csr/Power'
 import { memo } from 'react'
-import type { Light, Setup, Warmth } from '../api.gen'
+import type { Light, Warmth } from '../api.gen'
 import { stopsText, tidy } from '../fields/number'
 import { choose, toggleAlone, useLook } from '../picture/look'
+import { useSetup } from '../setup/store'
 import { isOff } from '../setup/sums'
 import { toneOf } from '../setup/tone'
 import { unitNames, unitOf } from '../setup/units'
@@ -24,22 +25,22 @@ interface RowProps {
   depth: number
   grid: React.CSSProperties
   shown: { id: string }[]
-  doc: Setup
   warmth: Warmth
   alone: boolean
   hushed: boolean
   pick: (id: string, e: React.MouseEvent) => void
 }
 
-/** LightRow is one light's row of the Ledger. */
-export function LightRow(p: RowProps) {
-  const l = p.doc.lights[p.id]
-  if (!l) return null
-  const { doc, warmth, ...rest } = p
-  return <Row {...rest} l={l} colour={toneOf(doc, p.id, l, warmth)} off={isOff(doc, l)} locked={lockedLight(doc, l)} warmth={warmth} />
-}
+/** LightRow is one light's row of the Ledger. It looks up its own light, so that another's change draws it not anew. */
+export const LightRow = memo(function LightRow(p: RowProps) {
+  const l = useSetup((s) => s.doc?.lights[p.id])
+  const colour = useSetup((s) => (s.doc && l ? toneOf(s.doc, p.id, l, p.warmth) : ''))
+  const off = useSetup((s) => Boolean(s.doc && l && isOff(s.doc, l)))
+  const locked = useSetup((s) => Boolean(s.doc && l && lockedLight(s.doc, l)))
+  return l ? <Row {...p} l={l} colour={colour} off={off} locked={locked} /> : null
+})
 
-const Row = memo(function Row({ current, id, at, depth, grid, shown, l, warmth, colour, off, locked, alone, hushed, pick }: Omit<RowProps, 'doc'> & { l: Light; colour: string; off: boolean; locked: boolean }) {
+function Row({ current, id, at, depth, grid, shown, l, warmth, colour, off, locked, alone, hushed, pick }: RowProps & { l: Light; colour: string; off: boolean; locked: boolean }) {
   const open = useLook((s) => s.open === id)
   const chosen = useLook((s) => s.picked.has(id))
   const toggle = () => {
@@ -141,4 +142,4 @@ const Row = memo(function Row({ current, id, at, depth, grid, shown, l, warmth, 
       )}
     </>
   )
-})
+}
