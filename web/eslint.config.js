@@ -11,6 +11,13 @@ export default tseslint.config(
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     rules: { '@typescript-eslint/no-floating-promises': 'error', '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { attributes: false, arguments: false } }] },
   },
-  // What is drawn belongs to no part of the bench: parts know it, and not the other way.
-  { files: ['src/ui/**', 'src/fields/**'], rules: { 'no-restricted-imports': ['error', { patterns: ['../frame/*', '../ledger/*', '../plot/*', '../rigs/*', '../snags/*', '../channels/*', '../weigh/*', '../scene/*', '../shelf/*'] }] } },
+  // The arrows: the shell knows features; features know the picture, ui and the kernel, and
+  // never each other; the picture knows ui and the kernel; ui the kernel; the kernel nothing.
+  ...[
+    ['kernel', '^\\.\\./(ui|picture|features|shell)/'],
+    ['ui', '^\\.\\./(picture|features|shell)/'],
+    ['picture', '^\\.\\./(features|shell)/'],
+    ['features', '^\\.\\./(?!\\.\\./)|/shell/'],
+  ].map(([room, regex]) => ({ files: [`src/${room}/**`], ignores: ['src/**/*.test.*'], rules: { 'no-restricted-imports': ['error', { patterns: [{ regex, message: `${room} may not know this: see docs/architecture.md` }] }] } })),
+  { files: ['src/**/*.ts', 'src/**/*.tsx'], ignores: ['src/**/*.test.*'], rules: { 'max-lines': ['error', 300] } },
 )

@@ -3,8 +3,8 @@ import { CssBaseline, ThemeProvider } from '@mui/material'
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { createRoot } from 'react-dom/client'
 import './app.css'
-import { App } from './frame/App'
-import { theme } from './theme'
+import { App } from './shell/App'
+import { theme } from './ui/theme'
 import { Tips } from './ui/Tip'
 
 const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 60_000, retry: 5 } } })

@@ -1,11 +1,11 @@
 import type { Setup } from '../api.gen'
-import { tidy } from '../fields/number'
-import { change, entryOf, tree } from '../scene/acts'
-import { useThings } from '../scene/things'
-import { draft } from '../setup/store'
-import { add, len, nearestOnLine, onPlane, ray, sub, times, type Camera, type V3 } from './camera'
-import { useLook } from './look'
-import { useTug } from './tug'
+import { tidy } from '../kernel/number'
+import { change, entryOf, tree } from '../kernel/objectEdits'
+import { useThings } from '../kernel/things'
+import { draft } from '../kernel/store'
+import { add, len, nearestOnLine, onPlane, ray, sub, times, type Camera, type V3 } from '../kernel/camera'
+import { useLook } from '../kernel/look'
+import { useDrag } from './drag'
 
 interface Props {
   doc: Setup
@@ -41,7 +41,7 @@ export function MoverHandle({ doc, camera, at, box }: Props) {
   const path = moverOf(doc, chosen.map((i) => things[i]?.path ?? ''))
   const own = path === undefined ? undefined : entryOf(doc, path)?.[1]
   const name = own?.name || path?.split('/').at(-1) || ''
-  const { words, pull } = useTug<Stand>(box, (s, done) => change(path ?? '', { offset: s.offset.map(mm) as V3, turn: mm(s.turn) }, s.words, things, done), () => draft([]))
+  const { words, pull } = useDrag<Stand>(box, (s, done) => change(path ?? '', { offset: s.offset.map(mm) as V3, turn: mm(s.turn) }, s.words, things, done), () => draft([]))
   if (path === undefined || !own || own.locked) return null
   const members = tree(things).find((n) => n.path === path)?.things.map((i) => things[i]) ?? []
   // The hand takes it by the middle: feet are often below the picture's edge.

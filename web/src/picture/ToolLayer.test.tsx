@@ -3,11 +3,11 @@ import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import type { Light, Placed, PlaceAsk, Setup } from '../api.gen'
 
 const place = vi.fn<(id: number, q: PlaceAsk) => Promise<Placed>>()
-vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn(), place: (id: number, q: PlaceAsk) => place(id, q) }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
+vi.mock('../kernel/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn(), place: (id: number, q: PlaceAsk) => place(id, q) }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 const { ToolLayer } = await import('./ToolLayer')
 const { startTool, endTool, useTool } = await import('./tool')
-const { useSetup } = await import('../setup/store')
+const { useSetup } = await import('../kernel/store')
 
 HTMLElement.prototype.getBoundingClientRect = () => ({ left: 0, top: 0, width: 100, height: 50, x: 0, y: 0, right: 100, bottom: 50, toJSON: () => '' })
 // jsdom has no pointer events: what the layer reads of them is what a mouse event has.

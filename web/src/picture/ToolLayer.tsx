@@ -1,12 +1,12 @@
 import { createPortal } from 'react-dom'
 import { useEffect, useRef } from 'react'
 import type { PlaceAsk, Placed } from '../api.gen'
-import { tidy, stopsText } from '../fields/number'
-import { deeds } from '../ledger/deeds'
-import { api } from '../net/client'
-import { gazeNow } from '../net/live'
-import { say, useSetup } from '../setup/store'
-import { luminance, type RGB } from '../setup/sums'
+import { tidy, stopsText } from '../kernel/number'
+import { lightEdits } from '../kernel/lightEdits'
+import { api } from '../kernel/client'
+import { gazeNow } from '../kernel/live'
+import { say, useSetup } from '../kernel/store'
+import { luminance, type RGB } from '../kernel/sums'
 import { where } from './navigate'
 import { toolLine, endTool, toolOf, useTool } from './tool'
 
@@ -54,7 +54,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
       const p = await api.place(id, q)
       const now = useTool.getState()
       if (now.kind !== q.how || now.light !== q.light) return
-      if (p.able) deeds.place(q.light, p, toolOf(q.how)?.done ?? 'placed', done)
+      if (p.able) lightEdits.place(q.light, p, toolOf(q.how)?.done ?? 'placed', done)
       if (done && p.able) {
         if (p.words) say(`${p.words}.`)
         endTool(true)
@@ -129,7 +129,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
             }
             endTool()
             const y = luminance(c)
-            deeds.rgb(light, l, c.map((v) => Math.round((Math.max(v, 0) / y) * 1e4) / 1e4) as RGB)
+            lightEdits.rgb(light, l, c.map((v) => Math.round((Math.max(v, 0) / y) * 1e4) / 1e4) as RGB)
           })
         } else if (spec?.then && !first) void begin(p)
         else question(p, true)

@@ -1,4 +1,4 @@
-import { add, ray, times, type Camera, type V3 } from './camera'
+import { add, ray, times, type Camera, type V3 } from '../kernel/camera'
 
 /** Ground is what lies under each pixel of the picture that is shown: objects and distances, fetched from the server's first hits. */
 interface Ground {

@@ -2,13 +2,13 @@ import { fireEvent, render } from '@testing-library/react'
 import { beforeEach, expect, test, vi } from 'vitest'
 import type { Setup, Thing } from '../api.gen'
 
-vi.mock('../net/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
+vi.mock('../kernel/client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 const { MoverHandle, moverOf } = await import('./MoverHandle')
-const { project } = await import('./camera')
-const { useLook } = await import('./look')
-const { useThings } = await import('../scene/things')
-const { useSetup } = await import('../setup/store')
+const { project } = await import('../kernel/camera')
+const { useLook } = await import('../kernel/look')
+const { useThings } = await import('../kernel/things')
+const { useSetup } = await import('../kernel/store')
 
 const camera = { name: 'c', order: 0, ev: 5, eye: [0, 3, 6] as [number, number, number], aim: [0, -0.5, -1] as [number, number, number], roll: 0, fovY: 50, aspect: 2 }
 const thing = (path: string): Thing => ({ name: path, path, triangles: 1, lo: [-0.3, 0, -0.3], hi: [0.3, 1.8, 0.3], materials: [] })

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from 'react'
-import { choose, cameraNow, moveCamera, standStill, useLook } from './look'
-import { add, angle, dolly, lens, look, orbit, pan, ray, times, walk, type Camera, type V3 } from './camera'
+import { choose, cameraNow, moveCamera, standStill, useLook } from '../kernel/look'
+import { add, angle, dolly, lens, look, orbit, pan, ray, times, walk, type Camera, type V3 } from '../kernel/camera'
 import { capture } from './crosshair'
 import { middleDistance, under } from './ground'
 import { settled, travel } from './solid'

@@ -2,11 +2,11 @@ import { beforeEach, expect, test, vi } from 'vitest'
 import type { StepAsk, Stepped } from '../api.gen'
 
 const step = vi.fn<(id: number, q: StepAsk) => Promise<Stepped>>()
-vi.mock('../net/client', () => ({ called: () => 'Heron', api: { step, edit: vi.fn(), next: vi.fn() }, windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
+vi.mock('../kernel/client', () => ({ called: () => 'Heron', api: { step, edit: vi.fn(), next: vi.fn() }, windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
 const { travel, surfacesStop, forgetFree, settled } = await import('./solid')
-const { useLook, cameraNow } = await import('./look')
-const { useSetup } = await import('../setup/store')
+const { useLook, cameraNow } = await import('../kernel/look')
+const { useSetup } = await import('../kernel/store')
 
 const view = { name: 'Hall', order: 0, eye: [0, 0, 0] as [number, number, number], aim: [0, 0, -1] as [number, number, number], roll: 0, fovY: 40, aspect: 1.5, ev: 4 }
 const to = (x: number) => ({ ...view, eye: [x, 0, 0] as [number, number, number] })

@@ -1,8 +1,8 @@
-import { api } from '../net/client'
-import { gazeNow } from '../net/live'
-import { useSetup } from '../setup/store'
-import { add, dot, len, norm, sub, times, type Camera, type V3 } from './camera'
-import { cameraNow, moveCamera, useLook } from './look'
+import { api } from '../kernel/client'
+import { gazeNow } from '../kernel/live'
+import { useSetup } from '../kernel/store'
+import { add, dot, len, norm, sub, times, type Camera, type V3 } from '../kernel/camera'
+import { cameraNow, moveCamera, useLook } from '../kernel/look'
 
 /** Surfaces stop the eye as the hand moves it: the server knows how far it may go. Within what is known to be free it moves at once. */
 

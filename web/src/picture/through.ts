@@ -1,7 +1,7 @@
-import { draft, edit, useSetup, type Op } from '../setup/store'
-import { lockedLight } from '../setup/locks'
-import { resting } from '../setup/travel'
-import { useLook } from './look'
+import { draft, edit, useSetup, type Op } from '../kernel/store'
+import { lockedLight } from '../kernel/locks'
+import { resting } from '../kernel/travel'
+import { useLook } from '../kernel/look'
 
 /** followThrough lets the light that is looked through follow the eye: a draft while it moves, one edit when it rests. Returns how to end it. */
 export function followThrough(): () => void {

@@ -1,6 +1,6 @@
 import { create } from 'zustand'
 import type { Light, PlaceAsk } from '../api.gen'
-import { draft } from '../setup/store'
+import { draft } from '../kernel/store'
 
 /** What the next click in the picture does, instead of choosing. */
 export type ToolKind = PlaceAsk['how'] | 'colour'

@@ -1,6 +1,6 @@
-import type { RGB } from '../setup/sums'
-import type { Way } from './look'
-import { ways, type WayCode } from './composite'
+import type { RGB } from '../kernel/sums'
+import type { Way } from '../kernel/look'
+import { ways, type WayCode } from '../kernel/seeing'
 import { scaleColour } from './palette'
 
 interface Spec {

@@ -1,0 +1,87 @@
+import type { Frame, Setup } from '../../api.gen'
+import { useTargets } from '../../kernel/queries'
+import { useSetup } from '../../kernel/store'
+import { Tip } from '../../ui/Tip'
+
+interface Part {
+  name: string
+  ms: number
+  lights: string[]
+}
+
+/** parts says what the frame is spent on. */
+function parts(doc: Setup, f: Frame): Part[] {
+  const sunShadow: Part = { name: 'Sun shadow', ms: 0, lights: [] }
+  const shadows: Part = { name: 'Shadows', ms: 0, lights: [] }
+  const live: Part = { name: 'Live lights', ms: 0, lights: [] }
+  const split: Part = { name: 'Split lights', ms: 0, lights: [] }
+  for (const [id, c] of Object.entries(f.lights)) {
+    const l = doc.lights[id]
+    if (!l || c.ms === 0) continue
+    const shade = l.carry === 'live' ? live : split
+    shade.ms += c.shadeMs
+    shade.lights.push(l.name)
+    if (c.shadowMs > 0) {
+      const s = l.kind === 'sun' ? sunShadow : shadows
+      s.ms += c.shadowMs
+      s.lights.push(l.name)
+    }
+  }
+  const base: Part = { name: f.baked ? 'Base and lightmap' : 'Base', ms: f.baseMs, lights: [] }
+  return [sunShadow, shadows, live, split, base].filter((p) => p.ms > 0)
+}
+
+/** Budget is the frame at the target, stacked by what it is spent on, against its limit. */
+export function Budget() {
+  const targets = useTargets()
+  const doc = useSetup((s) => s.doc)
+  const f = useSetup((s) => s.figures[s.view]?.budget)
+  const all = useSetup((s) => s.figures)
+  if (!doc) return <footer className="budget" />
+  const target = targets.find((t) => t.id === doc.target) ?? targets[0]
+  const limit = target?.limitMs ?? 1
+  const list = f ? parts(doc, f) : []
+  const full = Math.max(limit * 1.3, (f?.ms ?? 0) * 1.05)
+  const over = f ? f.ms - limit : 0
+  // Of the views that have been counted; the others may be worse.
+  const known = Object.keys(doc.views).flatMap((k) => {
+    const b = all[k]?.budget
+    return b ? [{ name: doc.views[k]?.name ?? '', ms: b.ms }] : []
+  })
+  const worst = known.sort((a, b) => b.ms - a.ms)[0]
+  const open = Object.keys(doc.views).length - known.length
+  const of = open > 0 ? `worst of ${known.length} counted, ${open} to come` : 'worst view'
+  return (
+    <footer className="budget" aria-label="Budget">
+      <div>
+        <b>{target?.name}</b>
+        <span>lighting limit {limit.toFixed(1)} ms</span>
+      </div>
+      <div className="stack" role="img" aria-label={f ? `${f.ms.toFixed(2)} of ${limit.toFixed(2)} milliseconds` : 'not counted yet'}>
+        {list.map((p, i) => (
+          <Tip key={p.name} title={`${p.name} ${p.ms.toFixed(2)} ms${p.lights.length ? ': ' + p.lights.join(', ') : ''}`}>
+            <span className={`part p${i}`} style={{ width: `${(100 * p.ms) / full}%` }}>
+              {p.ms / full > 0.028 + 0.0115 * p.name.length ? p.name : ''}
+            </span>
+          </Tip>
+        ))}
+        <span className="limit" style={{ left: `${(100 * limit) / full}%` }} />
+      </div>
+      <div className="right">
+        {f ? (
+          <>
+            <b data-testid="budget">
+              {f.ms.toFixed(2)} of {limit.toFixed(2)} ms · {Math.round(f.mb)} of {f.limitMB} MB
+            </b>
+            <span>
+              {over > 0 ? `over by ${over.toFixed(2)} ms here` : `${(-over).toFixed(2)} ms left here`}
+              {worst && ` · ${of}: ${worst.name} ${worst.ms.toFixed(1)} ms`}
+            </span>
+          </>
+        ) : (
+          <span>being counted</span>
+        )}
+      </div>
+    </footer>
+  )
+}

@@ -1,0 +1,129 @@
+import { CaretDown } from '@phosphor-icons/react/dist/csr/CaretDown'
+import { CaretRight } from '@phosphor-icons/react/dist/csr/CaretRight'
+import { CircleHalf } from '@phosphor-icons/react/dist/csr/CircleHalf'
+import { Palette } from '@phosphor-icons/react/dist/csr/Palette'
+import { Power } from '@phosphor-icons/react/dist/csr/Power'
+import { memo, useState } from 'react'
+import type { Setup } from '../../api.gen'
+import { stopsText } from '../../kernel/number'
+import { NumberField } from '../../ui/NumberField'
+import { chooseAll, toggleAlone, useLook } from '../../kernel/look'
+import { useSetup } from '../../kernel/store'
+import { Tip } from '../../ui/Tip'
+import { lightEdits } from '../../kernel/lightEdits'
+import { ms, percent } from './facts'
+import { Lock, Name } from './Name'
+import { Stops } from './Stops'
+
+interface GroupProps {
+  current: boolean
+  id: string
+  at: number
+  depth: number
+  grid: React.CSSProperties
+  shown: { id: string }[]
+  open: boolean
+  fold: (id: string) => void
+  share: number | undefined
+  costs: number | undefined
+  mb: number | undefined
+  alone: boolean
+  /** Ids of its lights, with spaces between: a list would be another each time. */
+  members: string
+}
+
+/** GroupRow is a group of lights in the Ledger: its trim, and what its lights give and cost together. */
+export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, shown, open, fold, share, costs, mb, alone, members: list }: GroupProps) {
+  const g = useSetup((s) => s.doc?.groups[id])
+  const members = list ? list.split(' ') : []
+  const toggle = () => fold(id)
+  const [shifting, setShifting] = useState(false)
+  if (!g) return null
+  return (
+    <>
+    <div
+      className={`row group${g.off ? ' is-off' : ''}`}
+      role="row"
+      aria-rowindex={at + 2}
+      aria-level={depth + 1}
+      data-row
+      data-at={at}
+      data-group={id}
+      tabIndex={current ? 0 : -1}
+      style={grid}
+      aria-label={`Group ${g.name}, trim ${stopsText(g.trim)} stops, gives ${percent(share)}`}
+      aria-expanded={open}
+      onKeyDown={(e) => {
+        if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey || useLook.getState().walking) return
+        const step = e.shiftKey ? 0.1 : 1 / 3
+        if (e.key === 'ArrowRight') lightEdits.trim(id, docNow(), g.trim + step, 'held')
+        else if (e.key === 'ArrowLeft') lightEdits.trim(id, docNow(), g.trim - step, 'held')
+        else if (e.key === 'Enter') toggle()
+        else if (e.key === 'o') lightEdits.groupOff(id, docNow())
+        else if (e.key === 'k') lightEdits.lockGroup(id, docNow())
+        else if (e.key === 'a' || e.key === 'A') toggleAlone(members, e.shiftKey)
+        else if (e.key === 'Delete') lightEdits.ungroup(id)
+        else return
+        e.preventDefault()
+        e.stopPropagation()
+      }}
+    >
+      <span role="gridcell">
+        <button type="button" className="fold" tabIndex={current ? 0 : -1} aria-label={open ? `Fold ${g.name}` : `Unfold ${g.name}`} onClick={toggle}>
+          {open ? <CaretDown size={12} weight="fill" /> : <CaretRight size={12} weight="fill" />}
+        </button>
+      </span>
+      <span className="indent" role="gridcell" style={{ paddingLeft: depth * 10 }} onClick={(e) => (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}>
+        <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => lightEdits.renameGroup(id, docNow(), n)} />
+        <Lock current={current} name={g.name} locked={Boolean(g.locked)} toggle={() => lightEdits.lockGroup(id, docNow())} />
+        <Tip title="Warmth and hue of all in it">
+          <button type="button" className={`lock${g.hue || g.mired ? '' : ' open'}`} tabIndex={current ? 0 : -1} aria-label={`${g.name} shift`} aria-pressed={shifting} onClick={(e) => {
+              e.stopPropagation()
+              setShifting(!shifting)
+            }}>
+            <Palette size={13} weight={g.hue || g.mired ? 'fill' : 'regular'} />
+          </button>
+        </Tip>
+      </span>
+      <Stops current={current} name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => lightEdits.trim(id, docNow(), v, done)} />
+      {shown.map(({ id: c }) =>
+        c === 'gives' ? (
+          <span key={c} className="gives" role="gridcell">
+            <span className="share">{percent(share)}</span>
+          </span>
+        ) : c === 'costs' ? (
+          <span key={c} role="gridcell" className="costs">{ms(costs)}</span>
+        ) : c === 'mb' ? (
+          <span key={c} role="gridcell" className="costs">{mb?.toFixed(1)}</span>
+        ) : (
+          <span key={c} role="gridcell" />
+        ),
+      )}
+      <span className="acts" role="gridcell">
+        <Tip title="Turn the group off or on (O)">
+          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} off`} aria-pressed={g.off} onClick={() => lightEdits.groupOff(id, docNow())}>
+            <Power size={13} />
+          </button>
+        </Tip>
+        <Tip title="This group alone (A)">
+          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} alone`} aria-pressed={alone} onClick={(e) => toggleAlone(members, e.shiftKey)}>
+            <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
+          </button>
+        </Tip>
+      </span>
+    </div>
+    {shifting && (
+      <div role="row" aria-level={depth + 2}>
+      <div role="gridcell" className="group-shift">
+        <span className="label">Warmth</span>
+        <NumberField label={`${g.name} warmth`} value={g.mired ?? 0} unit="mired" min={-500} max={500} step={5} onDraft={(v) => lightEdits.groupShift(id, docNow(), 'mired', v, false)} onDone={(v) => lightEdits.groupShift(id, docNow(), 'mired', v)} onReset={() => lightEdits.groupShift(id, docNow(), 'mired', 0)} />
+        <span className="label">Hue</span>
+        <NumberField label={`${g.name} hue`} value={g.hue ?? 0} unit="°" min={-180} max={180} step={2} onDraft={(v) => lightEdits.groupShift(id, docNow(), 'hue', v, false)} onDone={(v) => lightEdits.groupShift(id, docNow(), 'hue', v)} onReset={() => lightEdits.groupShift(id, docNow(), 'hue', 0)} />
+      </div>
+      </div>
+    )}
+    </>
+  )
+})
+
+const docNow = () => useSetup.getState().doc as Setup

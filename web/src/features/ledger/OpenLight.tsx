@@ -1,0 +1,131 @@
+import type { Light, Warmth } from '../../api.gen'
+import { NumberField } from '../../ui/NumberField'
+import { features } from '../../kernel/feature'
+import { tidy } from '../../kernel/number'
+import { useSetup } from '../../kernel/store'
+import { Beam } from './Beam'
+import { CarryLine } from './CarryLine'
+import { lightEdits, linkedWith, othersOf } from '../../kernel/lightEdits'
+import { DrawnPart } from './DrawnPart'
+import { Output } from './Output'
+import { PlaceRow } from './PlaceRow'
+import { ShadowLine } from './ShadowLine'
+import { Stands } from './Stands'
+import { Tone } from './Tone'
+import { Tip } from '../../ui/Tip'
+
+/** OpenLight is a Ledger row opened where it stands: everything the light has. */
+export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; warmth: Warmth; locked: boolean }) {
+  const costs = useSetup((s) => s.figures[s.view]?.budget?.lights[id])
+  const number = (label: string, field: 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'roll' | 'shadowMap' | 'length' | 'grid' | 'noDiffuse' | 'noSpecular', u: string, min: number, max: number, step: number, geometric = false, show?: (v: number) => string) => (
+    <div className="field">
+      <span className="label">{label}</span>
+      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={l[field] ?? 0} unit={u} min={min} max={max} step={step} geometric={geometric} show={show} others={() => othersOf(id, (q) => (q.kind === l.kind || field === 'range' ? (q[field] ?? 0) : undefined))} onDraft={(v, c) => lightEdits.number(id, l, field, v, u, false, c)} onDone={(v, c) => lightEdits.number(id, l, field, v, u, true, c)} />
+    </div>
+  )
+  const area = l.kind === 'rect' || l.kind === 'disc'
+  const local = l.kind === 'point' || l.kind === 'spot' || l.kind === 'line' || area
+  const links = linkedWith(id).length - 1
+  // What is kept is the share that is not shown.
+  const shown = (change: (v: number) => number) => (x: number) => 1 - change(100 * (1 - x)) / 100
+  const share = (label: string, field: 'noDiffuse' | 'noSpecular', says: string) => (
+    <div className="field">
+      <Tip title={says}>
+        <span className="label">
+          {label}
+        </span>
+      </Tip>
+      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={Math.round(100 * (1 - (l[field] ?? 0)))} unit="%" min={0} max={100} step={5} others={() => othersOf(id, (q) => 100 * (1 - (q[field] ?? 0)))} onDraft={(v, c) => lightEdits.number(id, l, field, 1 - v / 100, '', false, shown(c))} onDone={(v, c) => lightEdits.number(id, l, field, 1 - v / 100, '', true, shown(c))} />
+    </div>
+  )
+  return (
+    <div className={`open-light${locked ? ' shut' : ''}`} role="region" aria-label={`${l.name}, opened`} inert={locked}>
+      <Tone id={id} l={l} warmth={warmth} />
+      <Output id={id} l={l} />
+      {(local || l.kind === 'sun') && <PlaceRow id={id} l={l} />}
+      <Stands id={id} l={l} placed={local} aims={l.kind !== 'sky' && l.kind !== 'emissive' && !(l.kind === 'point' && !l.length)} />
+      <div className="field">
+        <span className="label">Role</span>
+        <input className="text" aria-label={`${l.name} role`} list="roles" defaultValue={l.role ?? ''} key={l.role} onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()} onBlur={(e) => lightEdits.role(id, l, e.target.value)} />
+        <datalist id="roles">
+          {['key', 'fill', 'rim', 'bounce', 'ambient', 'practical', 'accent'].map((r) => (
+            <option key={r} value={r} />
+          ))}
+        </datalist>
+      </div>
+      {l.kind === 'sun' && number('Angle', 'angle', '°', 0, 20, 0.1)}
+      {(l.kind === 'point' || l.kind === 'spot' || l.kind === 'disc' || l.kind === 'line') && number('Radius', 'radius', 'm', l.kind === 'disc' ? 0.001 : 0, 20, 0.01)}
+      {(l.kind === 'point' || l.kind === 'line') && number('Length', 'length', 'm', l.kind === 'line' ? 0.01 : 0, 50, 0.05, false, (v) => (v === 0 ? 'none' : tidy(v)))}
+      {l.kind === 'rect' && number('Width', 'width', 'm', 0.01, 100, 0.05)}
+      {l.kind === 'rect' && number('Height', 'height', 'm', 0.01, 100, 0.05)}
+      {l.kind === 'spot' && number('Inner cone', 'inner', '°', 0, l.outer, 1)}
+      {l.kind === 'spot' && number('Outer cone', 'outer', '°', Math.max(l.inner, 0.1), 89, 1)}
+      {area && number('Grid', 'grid', '°', 0, 89, 1, false, (v) => (v === 0 ? 'none' : tidy(v)))}
+      {area && (
+        <div className="field">
+          <span className="label">Sides</span>
+          <span className="choice" role="radiogroup" aria-label={`${l.name} sides`}>
+            {([false, true] as const).map((two) => (
+              <button key={String(two)} type="button" role="radio" aria-checked={Boolean(l.twoSided) === two} onClick={() => Boolean(l.twoSided) !== two && lightEdits.flag(id, l, 'twoSided', two, two ? 'shines to both sides' : 'shines to one side')}>
+                {two ? 'both' : 'one'}
+              </button>
+            ))}
+          </span>
+        </div>
+      )}
+      {local && number('Range', 'range', 'm', 0, 1000, 0.25, false, (v) => (v === 0 ? 'none' : String(Math.round(v * 100) / 100)))}
+      <div className="field span">
+        <span className="label">Carry</span>
+        <span className="choice" role="radiogroup" aria-label={`${l.name} carry`}>
+          {(['baked', 'split', 'live'] as const).map((c) => (
+            <Tip key={c} title={carries[c]}>
+              <button type="button" role="radio" aria-checked={l.carry === c} onClick={() => l.carry !== c && lightEdits.carry(id, l, c)}>
+                {c}
+              </button>
+            </Tip>
+          ))}
+        </span>
+      </div>
+      {(l.kind === 'rect' || l.kind === 'line' || l.kind === 'spot' || (l.kind === 'point' && Boolean(l.length))) && number('Roll', 'roll', '°', -180, 180, 1)}
+      {(local || l.kind === 'sun') && l.shadow ? number('Map', 'shadowMap', 'px', 16, 16384, 2, true, (v) => String(Math.round(v))) : null}
+      {local || l.kind === 'sun' ? (
+        <div className="field">
+          <span className="label">Shadow</span>
+          <span className="choice">
+            <button type="button" role="switch" aria-checked={l.shadow} onClick={() => lightEdits.shadow(id, l)}>
+              {l.shadow ? 'casts' : 'none'}
+            </button>
+          </span>
+        </div>
+      ) : null}
+      {(local || l.kind === 'sun') && l.shadow && l.carry !== 'baked' ? <DrawnPart id={id} l={l} /> : null}
+      {share('Matt', 'noDiffuse', 'Share of it that matt reflection shows')}
+      {share('Glossy', 'noSpecular', 'Share of it that glossy reflection shows: 0 keeps it out of reflections')}
+      <Beam id={id} l={l} />
+      {features.map((f) => f.lightPart && <f.lightPart key={f.id} id={id} l={l} />)}
+      {links > 0 && (
+        <p className="why">
+          Linked with {links === 1 ? 'one other' : `${links} others`}: they share all but their places.{' '}
+          <button type="button" className="word" onClick={() => lightEdits.unlink(id, l)}>
+            unlink
+          </button>
+        </p>
+      )}
+      <CarryLine id={id} l={l} />
+      <ShadowLine id={id} l={l} />
+      {costs && l.carry !== 'baked' && (
+        <p className="why">
+          Reaches {(costs.pixels / 1e6).toFixed(2)} million pixels at the target
+          {costs.faces ? `; ${costs.faces} shadow ${costs.faces === 1 ? 'face' : 'faces'} with ${costs.triangles.toLocaleString('en')} triangles: ${costs.shadowMs.toFixed(2)} of its ${costs.ms.toFixed(2)} ms, ${costs.mb.toFixed(1)} MB.` : '; no shadow to draw.'}
+        </p>
+      )}
+      {l.carry === 'baked' && <p className="why">Baked: it lies in the lightmap, and costs nothing of its own each frame.</p>}
+    </div>
+  )
+}
+
+const carries = {
+  baked: 'All of it in the lightmap: free each frame, does not light movers by itself',
+  split: 'Direct light live with its shadow, bounced light baked',
+  live: 'All of it worked out each frame: it may move',
+}

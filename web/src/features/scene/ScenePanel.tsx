@@ -1,0 +1,224 @@
+import { Slider } from '@mui/material'
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import type { Report } from '../../api.gen'
+import { hexToLinear, linearToHex } from '../../ui/colour'
+import { NumberField } from '../../ui/NumberField'
+import { replace } from '../../kernel/lightEdits'
+import { api, bringAgain, Refused } from '../../kernel/client'
+import { backdrop, removeBackdrop, scrub } from '../../kernel/objectEdits'
+import { Materials } from './Materials'
+import { Objects } from './Objects'
+import { fetchThings, useThings } from '../../kernel/things'
+import { importing } from '../../kernel/importing'
+import { useTargets } from '../../kernel/queries'
+import { complain, edit, nextSeq, say, useSetup } from '../../kernel/store'
+import { askFor } from '../../ui/Ask'
+
+type Tab = 'place' | 'objects' | 'materials' | 'setups'
+const tabs: Record<Tab, string> = { place: 'Place', objects: 'Objects', materials: 'Materials', setups: 'Setups' }
+
+/** ScenePanel is the first step: what came in, what its objects do, the device to light for, other setups. */
+export function ScenePanel() {
+  const doc = useSetup((s) => s.doc)
+  const facts = useThings((s) => s.facts)
+  const [tab, setTab] = useState<Tab>('objects')
+  if (!doc) return <section className="scene" aria-label="Scene" />
+  return (
+    <section className="scene" aria-label="Scene">
+      <div className="tabs" role="tablist" aria-label="Scene">
+        {(Object.keys(tabs) as Tab[]).map((t) => (
+          <button key={t} type="button" role="tab" aria-selected={tab === t} onClick={() => setTab(t)}>
+            {tabs[t]}
+          </button>
+        ))}
+      </div>
+      <div className="tab-body">
+        {tab === 'place' && <Place />}
+        {tab === 'objects' && facts && <Objects doc={doc} facts={facts} />}
+        {tab === 'materials' && facts && <Materials doc={doc} facts={facts} />}
+        {tab === 'setups' && <Setups />}
+      </div>
+    </section>
+  )
+}
+
+function Place() {
+  const targets = useTargets()
+  const doc = useSetup((s) => s.doc)
+  const file = useSetup((s) => s.file)
+  const notes = useSetup((s) => s.notes)
+  const facts = useThings((s) => s.facts)
+  const id = useSetup((s) => s.id)
+  const [report, setReport] = useState<Report | null>(null)
+  const [going, setGoing] = useState(false)
+  if (!doc) return null
+  const again = (f: File | undefined) => {
+    if (!f || id === null) return
+    setGoing(true)
+    bringAgain(id, nextSeq(), f, () => undefined)
+      .then(
+        (a) => {
+          useSetup.setState({ undoLabel: a.answer.undo, redoLabel: a.answer.redo })
+          setReport(a.report)
+          void fetchThings(id)
+        },
+        (e: unknown) => complain(e instanceof Refused ? e.fault : { what: 'The file could not be brought in.', remedy: 'Try again.' }),
+      )
+      .finally(() => setGoing(false))
+  }
+  return (
+    <>
+      <h2>{doc.place?.file ?? file}</h2>
+      <p>
+        {facts ? `${facts.triangles.toLocaleString('en')} triangles, ${facts.things.length} objects, ${facts.surfaces.length} materials · ` : ''}
+        {Object.keys(doc.lights).length} lights, {Object.keys(doc.views).length} views
+      </p>
+      <label className="word">
+        {going ? 'Being read …' : 'Bring in a changed file, keeping the setup …'}
+        <input type="file" accept=".glb,.gltf" hidden disabled={going} data-testid="again-file" onChange={(e) => again(e.target.files?.[0])} />
+      </label>
+      {report && (
+        <div className="report" role="status">
+          <p>
+            <b>Brought in again.</b> {report.kept} objects are as they were. Undo brings the old file back.
+          </p>
+          {(
+            [
+              ['new', report.new],
+              ['gone', report.gone],
+              ['changed', report.changed],
+              ['found under another path', report.moved],
+              ['waiting for something that is gone', report.idle],
+            ] as const
+          ).map(([what, list]) =>
+            list.length ? (
+              <p key={what}>
+                <b>
+                  {list.length} {what}:
+                </b>{' '}
+                {list.slice(0, 8).join(', ')}
+                {list.length > 8 ? ' …' : ''}
+              </p>
+            ) : null,
+          )}
+          {report.notes.map((n) => (
+            <p key={n}>{n}</p>
+          ))}
+        </div>
+      )}
+      {notes.length > 0 && (
+        <ul className="notes">
+          {notes.slice(0, 12).map((n) => (
+            <li key={n}>{n}</li>
+          ))}
+        </ul>
+      )}
+      {facts && facts.duration > 0 && (
+        <>
+          <h2>Time</h2>
+          <div className="time">
+            <Slider size="small" track={false} min={0} max={facts.duration} step={0.01} value={doc.time ?? 0} getAriaLabel={() => 'Time of the animations'} getAriaValueText={(v) => `${v.toFixed(2)} seconds`} onChange={(e, v) => scrub(v as number, facts, e.type === 'keydown')} onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && scrub(v as number, facts, true)} />
+            <NumberField label="Time" value={doc.time ?? 0} unit="s" min={0} max={facts.duration} step={0.1} onDraft={(v) => scrub(v, facts, false)} onDone={(v) => scrub(v, facts, true)} onReset={() => scrub(0, facts, true)} />
+          </div>
+          <p className="quiet">
+            {facts.animations.join(', ')} · {facts.duration.toFixed(2)} s
+          </p>
+        </>
+      )}
+      {Object.keys(doc.backdrops ?? {}).length > 0 && <h2>Sweeps</h2>}
+      {Object.entries(doc.backdrops ?? {}).map(([k, b]) => (
+        <div key={k} className="one-object" role="region" aria-label={b.name}>
+          <p>
+            <b>{b.name}</b>{' '}
+            <button type="button" className="word" onClick={() => removeBackdrop(k, b)}>
+              take away
+            </button>
+          </p>
+          <div className="field-row">
+            {(
+              [
+                ['width', 'm wide'],
+                ['depth', 'm deep'],
+                ['height', 'm high'],
+                ['curve', 'm bend'],
+                ['facing', '° facing'],
+              ] as const
+            ).map(([f, unit]) => (
+              <NumberField key={f} label={`${b.name} ${f}`} value={b[f]} unit={unit} min={f === 'facing' ? -360 : f === 'curve' ? 0 : 0.2} max={f === 'facing' ? 360 : 100} step={f === 'facing' ? 5 : 0.25} onDraft={() => undefined} onDone={(v) => backdrop(k, b, { [f]: v })} />
+            ))}
+            <input type="color" aria-label={`${b.name} colour`} value={linearToHex(b.colour)} onChange={(e) => backdrop(k, b, { colour: hexToLinear(e.target.value) })} />
+          </div>
+        </div>
+      ))}
+      <h2>Target device</h2>
+      <div role="radiogroup" aria-label="Target device" className="targets">
+        {targets.map((t) => (
+          <button key={t.id} type="button" role="radio" aria-checked={doc.target === t.id} onClick={() => t.id !== doc.target && edit(`Target ${t.name}`, [replace('/target', t.id)])}>
+            <b>{t.name}</b>
+            <span>
+              {t.width} × {t.height}, lighting {t.limitMs.toFixed(1)} ms, {t.limitMB} MB
+            </span>
+          </button>
+        ))}
+      </div>
+      <h2>Tone curve</h2>
+      <div className="choice" role="radiogroup" aria-label="Tone curve">
+        {[
+          ['shoulder', 'soft shoulder'],
+          ['plain', 'plain, clips'],
+        ].map(([k, words]) => (
+          <button key={k} type="button" role="radio" aria-checked={doc.curve === k} onClick={() => k !== doc.curve && edit(`Tone curve ${words}`, [replace('/curve', k)])}>
+            {words}
+          </button>
+        ))}
+      </div>
+    </>
+  )
+}
+
+function Setups() {
+  const id = useSetup((s) => s.id)
+  const name = useSetup((s) => s.doc?.name ?? '')
+  const setups = useQuery({ queryKey: ['setups', id], queryFn: api.setups })
+  const projects = [...new Set(setups.data?.map((s) => s.project))]
+  return (
+    <>
+      {projects.map((p) => (
+        <div key={p}>
+          <h2>{p}</h2>
+          <ul className="setup-list">
+            {setups.data
+              ?.filter((s) => s.project === p)
+              .map((s) => (
+                <li key={s.id}>
+                  <a href={`/s/${s.id}`} aria-current={s.id === id ? 'page' : undefined}>
+                    <b>{s.name}</b> <span>{s.lights} lights</span>
+                  </a>
+                </li>
+              ))}
+          </ul>
+        </div>
+      ))}
+      <p>
+        <button
+          type="button"
+          className="word"
+          onClick={() =>
+            askFor('Name of the new setup, which begins as this one', `${name} 2`, (n) => {
+              if (id !== null) api.copy(id, n).then((r) => location.assign(`/s/${r.id}`), (e: unknown) => say(e instanceof Refused ? e.fault.what : 'The request did not reach the server.'))
+            })
+          }
+        >
+          Another setup of this place …
+        </button>
+      </p>
+      <p>
+        <button type="button" className="word" onClick={() => importing.choose()}>
+          Bring in a GLB file as a new project …
+        </button>
+      </p>
+      <p className="quiet">or drop one anywhere in this window. Lights are taken from one setup to another by copying (Ctrl C) and pasting (Ctrl V) them.</p>
+    </>
+  )
+}

@@ -1,0 +1,95 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import type { Snapshot } from '../../api.gen'
+import { askFor, late } from '../../ui/Ask'
+import { usePanel } from '../../kernel/panels'
+import { api, Refused } from '../../kernel/client'
+import { revert, say, useSetup } from '../../kernel/store'
+import { when } from '../../kernel/when'
+import { compareWith, useComparison } from '../../kernel/comparison'
+
+/** Snapshots keeps states with a name and a picture, compares them and brings them back. */
+export function Snapshots() {
+  const id = useSetup((s) => s.id)
+  const view = useSetup((s) => s.view)
+  const people = useSetup((s) => s.people)
+  const { compared, base } = useComparison()
+  const client = useQueryClient()
+  const [name, setName] = useState('')
+  const list = useQuery({ queryKey: ['snapshots', id], queryFn: () => api.snapshots(id ?? 0), enabled: id !== null })
+  const changed = () => void client.invalidateQueries({ queryKey: ['snapshots', id] })
+  const trouble = (e: unknown) => say(e instanceof Refused ? e.fault.what : 'The request did not reach the server.')
+  if (id === null) return null
+  const keep = () => {
+    const n = name.trim() || `State ${(list.data?.length ?? 0) + 1}`
+    api.keep(id, { name: n, view }).then(() => {
+      setName('')
+      changed()
+    }, trouble)
+  }
+  const rename = (s: Snapshot) => {
+    askFor('Name of the snapshot', s.name, (n) => void api.renameSnapshot(id, s.id, { name: n, view: s.view }).then(changed, trouble))
+  }
+  return (
+    <>
+      <div className="panel-tools">
+        <input
+          className="text"
+          ref={late}
+          aria-label="Name of the new snapshot"
+          placeholder="Name this state"
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+          onKeyDown={(e) => {
+            if (e.key === 'Enter') keep()
+            if (e.key === 'Escape') usePanel.setState({ panel: null })
+            e.stopPropagation()
+          }}
+        />
+        <button type="button" className="push" onClick={keep}>
+          Keep
+        </button>
+      </div>
+      <ul className="snapshot-list">
+        {list.data?.map((s) => (
+          <li key={s.id} className={compared?.id === s.id || base?.id === s.id ? 'on' : ''}>
+            <img alt="" src={`/api/setups/${id}/snapshots/${s.id}/picture`} />
+            <div>
+              <b>{s.name}</b>
+              <span className="quiet">
+                {when(s.made)} · {people[s.person] ?? ''}
+              </span>
+              <span className="actions">
+                <button type="button" className="word" onClick={() => void compareWith(id, s.id)} aria-pressed={compared?.id === s.id}>
+                  compare with now
+                </button>
+                {compared && compared.id !== s.id && (
+                  <button type="button" className="word" onClick={() => void compareWith(id, compared.id, s.id)}>
+                    with “{compared.name}”
+                  </button>
+                )}
+                <button type="button" className="word" onClick={() => void revert(`Back to “${s.name}”`, 0, s.id)}>
+                  bring back
+                </button>
+                <button type="button" className="word" onClick={() => rename(s)}>
+                  rename
+                </button>
+                <button
+                  type="button"
+                  className="word"
+                  onClick={() => {
+                    if (compared?.id === s.id || base?.id === s.id) void compareWith(id, null)
+                    api.forgetSnapshot(id, s.id).then(changed, trouble)
+                  }}
+                >
+                  forget
+                </button>
+              </span>
+            </div>
+          </li>
+        ))}
+        {list.data?.length === 0 && <li className="quiet">Keep a state before you try something: it stays, with its picture, and can be compared with any other.</li>}
+      </ul>
+    </>
+  )
+}

@@ -1,0 +1,15 @@
+import { Columns } from '@phosphor-icons/react/dist/csr/Columns'
+import { lazy } from 'react'
+import type { Feature } from '../../kernel/feature'
+import { commands } from './commands'
+import { Splits } from './Splits'
+
+const Body = lazy(() => import('./Snapshots').then((m) => ({ default: m.Snapshots })))
+
+/** snapshots keeps states of the setup, and compares them. */
+export const snapshots: Feature = {
+  id: 'snapshots',
+  panels: [{ id: 'snapshots', name: 'Snapshots', command: 'Snapshots: keep, compare, bring back', keys: 'Shift C', icon: Columns, body: () => <Body /> }],
+  slots: { below: Splits },
+  commands,
+}

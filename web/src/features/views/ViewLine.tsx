@@ -1,0 +1,105 @@
+import { Menu, MenuItem } from '@mui/material'
+import { useState } from 'react'
+import { NumberField } from '../../ui/NumberField'
+import { replace } from '../../kernel/lightEdits'
+import { angle, aspectName, aspects, lens } from '../../kernel/camera'
+import { cameraNow, moveCamera, toView, useLook } from '../../kernel/look'
+import { surfacesStop } from '../../picture/solid'
+import { edit, useSetup } from '../../kernel/store'
+import { askFor } from '../../ui/Ask'
+import { removeView, saveView, updateView } from '../../kernel/viewEdits'
+
+const degrees = (v: number) => `${Math.round(v * 10) / 10}`
+
+/** ViewLine says where the eye stands, with what lens and exposure, and how the picture is seen; each of it can be changed there. */
+export function ViewLine() {
+  const doc = useSetup((s) => s.doc)
+  const view = useSetup((s) => s.view)
+  const camera = useLook((s) => s.camera)
+  const plain = useLook((s) => s.plain)
+  const walking = useLook((s) => s.walking)
+  const through = useLook((s) => s.through)
+  const solid = useLook((s) => s.solid)
+  const [menu, setMenu] = useState<{ at: HTMLElement; what: 'view' | 'aspect' } | null>(null)
+  const v = doc?.views[view]
+  const c = camera ?? v
+  if (!doc || !v || !c) return null
+  const change = (part: Partial<typeof c>, done: boolean) => {
+    const now = cameraNow()
+    if (now) moveCamera({ ...now, ...part }, !done)
+  }
+  const rename = () => {
+    askFor('Name of the view', v.name, (name) => edit(`View ${v.name} renamed ${name}`, [replace(`/views/${view}/name`, name)]))
+  }
+  return (
+    <>
+      <button type="button" className="menu-word" aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: 'view' })}>
+        <b>{v.name}</b>
+        {camera ? ', moved' : ''} ▾
+      </button>
+      <span className="camera-fields">
+        <NumberField label="Focal length" value={lens(c.fovY)} unit="mm" min={8} max={400} step={1.03} geometric show={(x) => x.toFixed(x < 100 ? 1 : 0).replace(/\.0$/, '')} onDraft={(x) => change({ fovY: angle(x) }, false)} onDone={(x) => change({ fovY: angle(x) }, true)} />
+        <NumberField label="Angle of view, upright" value={c.fovY} unit="°" min={2} max={140} step={1} show={degrees} onDraft={(x) => change({ fovY: x }, false)} onDone={(x) => change({ fovY: x }, true)} />
+        <button type="button" className="menu-word" aria-haspopup="menu" aria-label={`Aspect ${aspectName(c.aspect)}`} onClick={(e) => setMenu({ at: e.currentTarget, what: 'aspect' })}>
+          {aspectName(c.aspect)} ▾
+        </button>
+        <span className="quiet">roll</span>
+        <NumberField label="Roll" value={c.roll} unit="°" min={-180} max={180} step={1} show={degrees} onDraft={(x) => change({ roll: x }, false)} onDone={(x) => change({ roll: x }, true)} onReset={() => change({ roll: 0 }, true)} />
+      </span>
+      <span className="held">EV {v.ev.toFixed(1)} held</span>
+      {camera && (
+        <span className="free">
+          <button type="button" className="word" onClick={() => toView(view)} aria-keyshortcuts="R">
+            back
+          </button>
+          <button type="button" className="word" onClick={updateView} aria-keyshortcuts="Shift+V">
+            update
+          </button>
+          <button type="button" className="word" onClick={saveView} aria-keyshortcuts="V">
+            save as new
+          </button>
+        </span>
+      )}
+      {walking && <span className="told">walking: arrow keys, . and , rise and sink; Esc ends</span>}
+      {through && <span className="told">through {doc.lights[through]?.name}: it follows the eye; L ends</span>}
+      {plain && <span>composed by the server: this browser has no WebGL2</span>}
+      <Menu open={menu?.what === 'aspect'} anchorEl={menu?.at} onClose={() => setMenu(null)}>
+        {aspects.map(([name, value]) => (
+          <MenuItem
+            key={name}
+            selected={aspectName(c.aspect) === name}
+            onClick={() => {
+              setMenu(null)
+              change({ aspect: value }, true)
+            }}
+          >
+            {name}
+          </MenuItem>
+        ))}
+        <MenuItem disableRipple onKeyDown={(e) => e.stopPropagation()}>
+          free{' '}
+          <NumberField label="Aspect, width over height" value={c.aspect} min={0.2} max={5} step={1.02} geometric onDraft={(x) => change({ aspect: x }, false)} onDone={(x) => change({ aspect: x }, true)} />
+        </MenuItem>
+      </Menu>
+      <Menu open={menu?.what === 'view'} anchorEl={menu?.at} onClose={() => setMenu(null)} onClick={() => setMenu(null)}>
+        <MenuItem onClick={() => toView(view)} disabled={!camera}>
+          Back to the saved view
+        </MenuItem>
+        <MenuItem onClick={updateView} disabled={!camera}>
+          Update the view to here
+        </MenuItem>
+        <MenuItem onClick={saveView}>{camera ? 'Save as a new view' : 'Duplicate the view'}</MenuItem>
+        <MenuItem onClick={rename}>Rename the view …</MenuItem>
+        <MenuItem onClick={() => edit(`Opens with ${v.name}`, [{ op: 'add', path: '/opens', value: view }])} disabled={doc.opens === view}>
+          Open the setup with this view
+        </MenuItem>
+        <MenuItem role="menuitemcheckbox" aria-checked={solid} selected={solid} onClick={() => surfacesStop(!solid)}>
+          Surfaces stop the eye
+        </MenuItem>
+        <MenuItem onClick={() => removeView(view)} disabled={Object.keys(doc.views).length < 2}>
+          Remove the view
+        </MenuItem>
+      </Menu>
+    </>
+  )
+}

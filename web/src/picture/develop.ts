@@ -1,0 +1,52 @@
+import { splits, type Split, type WayCode } from '../kernel/seeing'
+import type { RGB } from '../kernel/sums'
+
+/** Finish is how the sums become the picture on the screen. */
+export interface Finish {
+  exposure: number
+  ev: number
+  curve: string
+  way: WayCode
+  split: Split
+  wipe: number
+  exposureB: number
+  curveB: string
+  chosen: number[]
+  low: number
+  high: number
+  palette?: RGB[]
+}
+
+/** develop draws the finished picture with a program from the sums; flagged is one more than the highest object that is chosen. */
+export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, textures: { sum: WebGLTexture; other: WebGLTexture; objects: WebGLTexture; chosen: WebGLTexture }, f: Finish, w: number, h: number, flagged: number) {
+  gl.bindFramebuffer(gl.FRAMEBUFFER, null)
+  gl.viewport(0, 0, w, h)
+  gl.useProgram(p)
+  const at = (name: string) => gl.getUniformLocation(p, name)
+  for (const [i, [name, texture]] of Object.entries(textures).entries()) {
+    gl.activeTexture(gl.TEXTURE0 + i)
+    gl.bindTexture(gl.TEXTURE_2D, texture)
+    gl.uniform1i(at(name), i)
+  }
+  gl.activeTexture(gl.TEXTURE0)
+  gl.uniform1f(at('exposure'), f.exposure)
+  gl.uniform1f(at('exposureB'), f.exposureB)
+  gl.uniform1f(at('ev'), f.ev)
+  gl.uniform1i(at('shoulder'), f.curve === 'shoulder' ? 1 : 0)
+  gl.uniform1i(at('shoulderB'), f.curveB === 'shoulder' ? 1 : 0)
+  gl.uniform2i(at('size'), w, h)
+  gl.uniform1i(at('way'), f.way)
+  gl.uniform1i(at('split'), splits[f.split])
+  gl.uniform1f(at('wipe'), f.wipe)
+  gl.uniform1f(at('low'), f.low)
+  gl.uniform1f(at('high'), f.high)
+  gl.uniform3f(at('accent'), 0.878, 0.4, 0.624)
+  gl.uniform3f(at('marker'), 0.95, 0.86, 0.25)
+  gl.uniform1i(at('chosenCount'), f.chosen.length ? flagged : 0)
+  if (f.palette) {
+    const q = new Float32Array(64)
+    f.palette.forEach((c, i) => q.set(c, 4 * i))
+    gl.uniform4fv(at('palette'), q)
+  }
+  gl.drawArrays(gl.TRIANGLES, 0, 3)
+}

@@ -1,0 +1,113 @@
+import { useEffect, useMemo, useRef, useState } from 'react'
+import type { FrameNews, LampFact } from '../api.gen'
+import { useComparison } from '../kernel/comparison'
+import { useLook } from '../kernel/look'
+import { lampsNow, useSetup } from '../kernel/store'
+import { best } from '../kernel/sums'
+import type { Composite } from './composite'
+import { LayerLoader, type Wanted } from './loader'
+import { partKey, partsOf } from './parts'
+
+/** Layers is what of the sight's layers is on the graphics processor. */
+export interface Layers {
+  /** The sight that is drawn: that of the window, as soon as every light has a layer of it. */
+  shown: string
+  /** The finest frame that there is of the window's sight. */
+  finest: FrameNews | undefined
+  /** Size of the picture as the layers have it. */
+  full: React.RefObject<{ w: number; h: number }>
+  /** What each light showed last, until its new layer is here. */
+  last: React.RefObject<Map<string, string>>
+}
+
+const gather = 30 // ms: layers that come together are drawn together
+
+/**
+ * useLayers fetches what the finest layers have and the composite has not. A new sight is
+ * swapped in when every light has a layer of it; within a sight each comes as it arrives.
+ */
+export function useLayers(composite: Composite | null, canvas: React.RefObject<HTMLCanvasElement | null>): Layers {
+  const id = useSetup((s) => s.id)
+  const lamps = useSetup(lampsNow)
+  const sight = useSetup((s) => s.sight)
+  const frames = useSetup((s) => s.frames[s.sight])
+  const way = useLook((s) => s.way)
+  const compared = useComparison((s) => s.compared)
+  const base = useComparison((s) => s.base)
+  const [shown, setShown] = useState('')
+  const full = useRef({ w: 0, h: 0 })
+  const last = useRef(new Map<string, string>())
+  const loader = useRef<LayerLoader | null>(null)
+  const settle = useRef<() => void>(() => undefined)
+
+  const all = useMemo(() => ({ lamps, compared: [...Object.values(compared?.lamps ?? {}), ...Object.values(base?.lamps ?? {})] }), [lamps, compared, base])
+  const finest = useMemo(() => {
+    let out: FrameNews | undefined
+    for (const l of Object.values(all.lamps)) {
+      const f = best(frames, l.key)
+      if (f && (!out || f.level > out.level)) out = f
+    }
+    return out
+  }, [frames, all])
+
+  useEffect(() => {
+    if (!composite || id === null) return
+    let soon: ReturnType<typeof setTimeout> | undefined
+    const l = new LayerLoader(composite, id, () => {
+      clearTimeout(soon)
+      soon = setTimeout(() => settle.current(), gather)
+    })
+    loader.current = l
+    const memory = last.current
+    return () => {
+      clearTimeout(soon)
+      l.dispose()
+      loader.current = null
+      memory.clear()
+      setShown('')
+    }
+  }, [composite, id])
+
+  useEffect(() => {
+    const from = loader.current
+    if (!composite || !from || !finest) return
+    const wanted: Wanted[] = []
+    let ready = true
+    const want = (f: LampFact, needed: boolean) => {
+      const frame = best(frames, f.key)
+      const news = frame?.layers[f.key]
+      if (!frame || !news) {
+        ready = ready && !needed
+        return
+      }
+      for (const [part] of partsOf(way, f.shines)) {
+        if ((news.scales[part] ?? 0) > 0) wanted.push({ sight, lamp: f.key, part, frame: frame.frame, width: frame.width, height: frame.height, stamp: `${frame.level}:${news.parts[part]}`, scale: news.scales[part] ?? 1, address: news.parts[part] ?? '' })
+      }
+    }
+    Object.values(all.lamps).forEach((f) => want(f, true))
+    all.compared.forEach((f) => want(f, false))
+    const fresh = shown !== sight
+    if (fresh && !ready) return
+    settle.current = () => {
+      const missing = from.missing()
+      canvas.current?.setAttribute('data-waiting', String(missing))
+      if (fresh && wanted.some((w) => composite.stamp(partKey(w.sight, w.lamp, w.part)) === undefined)) return
+      if (fresh) last.current.clear()
+      full.current = { w: finest.width, h: finest.height }
+      if (missing === 0) {
+        const keep = new Set(wanted.map((w) => partKey(w.sight, w.lamp, w.part)))
+        for (const k of last.current.values()) for (const part of [0, 1, 2]) keep.add(partKey(sight, k, part))
+        for (const m of ['albedo', 'normals', 'edges', 'reach', 'crowding']) keep.add(`map/${m}`)
+        for (const i of Object.keys(all.lamps)) keep.add(`rt/${sight}/${i}`)
+        composite.keep(keep)
+      }
+      setShown(sight)
+      useLook.setState((s) => ({ drawn: s.drawn + 1, preview: null }))
+    }
+    from.want(wanted)
+    const missing = from.missing()
+    canvas.current?.setAttribute('data-waiting', String(missing))
+    if (missing === 0 && fresh) settle.current()
+  }, [composite, frames, finest, all, shown, sight, way, canvas])
+  return { shown, finest, full, last }
+}

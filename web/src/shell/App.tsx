@@ -1,0 +1,199 @@
+import { Dialog, DialogContent, DialogTitle, Snackbar } from '@mui/material'
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import { addressed } from '../kernel/address'
+import { api } from '../kernel/client'
+import { connect } from '../kernel/live'
+import { steps, type Slot } from '../kernel/feature'
+import { useLook } from '../kernel/look'
+import { followThrough } from '../picture/through'
+import { Picture } from '../picture/Picture'
+import { fetchThings } from '../kernel/things'
+import { blank, complain, release, say, useSetup } from '../kernel/store'
+import { weighHere } from '../picture/weighing'
+import { Ask } from '../ui/Ask'
+import { runKey } from './commands'
+import { Finder, Sheet } from './Finder'
+import { Below } from './Below'
+import { Dock } from './Dock'
+import { Import } from '../features/setups/Import'
+import { panelOf, usePanel } from '../kernel/panels'
+import { usePanes } from '../kernel/panes'
+import { Splitter } from '../ui/Splitter'
+import { Round } from './Round'
+import { shareLook } from '../kernel/siblings'
+import { TopBar } from './TopBar'
+import { Slots } from './Slots'
+import { useWide } from './useWide'
+
+/** The panel that this window is for, where it has one of its own. */
+const ownPanel = panelOf(location.search)
+
+/** Width of the Ledger as a slim strip beside the picture. */
+const stripWidth = 196
+
+export function App() {
+  const [id, setID] = useState(addressed)
+  const setups = useQuery({ queryKey: ['setups'], queryFn: api.setups, enabled: id === 0 })
+  const warmth = useQuery({ queryKey: ['warmth'], queryFn: api.warmth })
+  const step = usePanes((s) => s.step)
+  const beside = usePanes((s) => s.beside)
+  const doc = useSetup((s) => s.doc)
+  const sheet = useLook((s) => s.sheet)
+  const panel = usePanel((s) => s.panel)
+  const side = usePanes((s) => s.side)
+  const dock = usePanes((s) => s.dock)
+  const column = usePanes((s) => s.column)
+  const wide = useWide()
+  const light = useLook((s) => s.light)
+
+  // The demo, where there is one; else what was imported last.
+  const inUse = setups.data?.filter((s) => !s.archived && !s.removed) ?? []
+  const first = (inUse.find((s) => s.demo) ?? inUse[0] ?? setups.data?.find((s) => !s.removed))?.id
+  const open = id || first || 0
+  useEffect(() => {
+    if (!open) return
+    const end = connect(open, ownPanel !== null)
+    const apart = shareLook(open, ownPanel !== null)
+    return () => {
+      end()
+      apart()
+    }
+  }, [open])
+
+  useKeys()
+  const setupID = useSetup((s) => s.id)
+  // What the place consists of changes with its file, and with sweeps put into it.
+  const consists = useSetup((s) => `${s.confirmed?.place?.blob ?? ''} ${Object.keys(s.confirmed?.backdrops ?? {}).join()} ${JSON.stringify(s.confirmed?.objects ?? {})} ${s.confirmed?.time ?? 0}`)
+  useEffect(() => {
+    if (setupID !== null) void fetchThings(setupID)
+  }, [setupID, consists])
+
+  const go = (next: number) => {
+    history.pushState(null, '', `/s/${next}`)
+    release()
+    useSetup.setState(blank)
+    useLook.setState({ alone: new Set(), open: new Set(), chosen: null, picked: new Set(), objects: [], histogram: [], camera: null, moving: false, preview: null, back: [], forth: [], hidden: [], cut: 0, pins: [], through: null, walking: false, way: 'picture' })
+    setID(next)
+  }
+
+  if (ownPanel) {
+    return (
+      <div className="own-window">
+        <Dock panel={ownPanel} warmth={warmth.data} alone />
+        <Told />
+      </div>
+    )
+  }
+  const at = (slot: Slot) => warmth.data && <Slots of={slot} warmth={warmth.data} />
+  const Side = (beside === 'strip' ? steps().find((s) => s.id === 'light') : steps().find((s) => s.id === step))?.side
+  const column3 = panel !== null && wide && beside === 'frame'
+  return (
+    <div className={`app beside-${beside}`} style={{ '--side': `${beside === 'frame' ? side : beside === 'strip' ? stripWidth : 0}px`, '--dock': `${dock}px`, '--column': `${column3 ? column : 0}px` } as React.CSSProperties}>
+      <TopBar />
+      <Round />
+      <main className={light ? 'light' : ''}>
+        <h1 className="unseen">{doc ? `${doc.name}: the picture` : 'Willowherb'}</h1>
+        {at('shelf')}
+        <div className="view-line">
+          {at('over')}
+          <span className="grow" />
+          {at('overRight')}
+        </div>
+        <div className="stage">
+          {at('beside')}
+          {warmth.data ? <Picture warmth={warmth.data} /> : <div className="picture-box" />}
+        </div>
+        <div className="view-line under">{at('under')}</div>
+        {warmth.data ? <Below warmth={warmth.data} /> : null}
+      </main>
+      {column3 && (
+        <aside className="column" aria-label="Open panel">
+          <Splitter which="column" />
+          <Dock panel={panel} warmth={warmth.data} />
+        </aside>
+      )}
+      {beside !== 'nothing' && (
+        <aside className="side" aria-label="Right side">
+          {beside === 'frame' && <Splitter which="side" />}
+          {Side && <Side warmth={warmth.data} slim={beside === 'strip'} />}
+          {panel !== null && !wide && beside === 'frame' && (
+            <div className="dock">
+              <Splitter which="dock" />
+              <Dock panel={panel} warmth={warmth.data} />
+            </div>
+          )}
+        </aside>
+      )}
+      {at('bottom')}
+      <Import done={go} />
+      {setups.data?.every((s) => s.removed) && id === 0 && (
+        <div className="empty">
+          <h1>No setup yet</h1>
+          <p>Drop a GLB file here to light it, or start with scripts/demo for the pump house.</p>
+        </div>
+      )}
+      <Told />
+      <Dialog open={sheet} onClose={() => useLook.setState({ sheet: false })} aria-labelledby="sheet" maxWidth="lg">
+        <DialogTitle id="sheet">Keys</DialogTitle>
+        <DialogContent tabIndex={0}>
+          <Sheet />
+        </DialogContent>
+      </Dialog>
+      <Finder />
+      <Ask />
+    </div>
+  )
+}
+
+/** Told is what the server and the edits have to say. */
+function Told() {
+  const doc = useSetup((s) => s.doc)
+  const connected = useSetup((s) => s.connected)
+  const away = useSetup((s) => s.away)
+  const pending = useSetup((s) => s.pending.length)
+  const said = useSetup((s) => s.said)
+  const trouble = useSetup((s) => s.trouble)
+  return (
+    <>
+      {(!connected || away) && doc && (
+        <div className="lost" role="status">
+          {connected ? 'The database is away; the server waits for it.' : 'Not connected to Willowherb.'} {pending > 0 ? `${pending} edit${pending > 1 ? 's wait' : ' waits'} here and will be kept when it is back.` : 'Trying again.'}
+        </div>
+      )}
+      <Snackbar open={said !== ''} autoHideDuration={4000} onClose={() => say('')} message={said} anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }} />
+      <Dialog open={trouble !== null} onClose={() => complain(null)}>
+        <DialogTitle>{trouble?.what}</DialogTitle>
+        <DialogContent>{trouble?.remedy}</DialogContent>
+      </Dialog>
+    </>
+  )
+}
+
+/** typing tells the fields that keys belong to. */
+const typing = (t: HTMLElement) => (t.tagName === 'INPUT' && !['range', 'checkbox', 'color'].includes((t as HTMLInputElement).type)) || t.tagName === 'TEXTAREA' || t.tagName === 'SELECT' || t.isContentEditable
+
+function useKeys() {
+  useEffect(() => {
+    const down = (e: KeyboardEvent) => {
+      if (typing(e.target as HTMLElement) || e.altKey || e.defaultPrevented || document.querySelector('[role=dialog], [role=menu]')) return
+      if (e.key.toLowerCase() === 'q' && !e.ctrlKey && !e.metaKey) {
+        if (!e.repeat) void weighHere()
+        return
+      }
+      if (runKey(e)) e.preventDefault()
+    }
+    const up = (e: KeyboardEvent) => e.key.toLowerCase() === 'q' && useLook.setState({ weighing: null })
+    const blur = () => useLook.setState({ weighing: null })
+    window.addEventListener('keydown', down)
+    window.addEventListener('keyup', up)
+    window.addEventListener('blur', blur)
+    const end = followThrough()
+    return () => {
+      window.removeEventListener('keydown', down)
+      window.removeEventListener('keyup', up)
+      window.removeEventListener('blur', blur)
+      end()
+    }
+  }, [])
+}
