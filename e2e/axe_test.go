@@ -61,10 +61,10 @@ func TestEveryScreenCanBeUsedByAll(t *testing.T) {
 	b.do(chromedp.KeyEvent("\x1b"))
 	b.until("the keys are gone", `!document.querySelector('[role=dialog]')`)
 	b.click(`.round button:first-child`)
-	b.until("the scene", `document.querySelector('.tabs')`)
-	for _, tab := range js[[]string](b, `[...document.querySelectorAll('.tabs [role=tab]')].map(e => e.textContent)`) {
-		js[bool](b, `([...document.querySelectorAll('.tabs [role=tab]')].find(e => e.textContent == '`+tab+`').click(), true)`)
-		b.until(tab, `[...document.querySelectorAll('.tabs [role=tab]')].find(e => e.getAttribute('aria-selected') == 'true').textContent == '`+tab+`'`)
+	b.until("the scene", `document.querySelector('.scene [role=tab]')`)
+	for _, tab := range js[[]string](b, `[...document.querySelectorAll('.scene [role=tab]')].map(e => e.textContent)`) {
+		js[bool](b, `([...document.querySelectorAll('.scene [role=tab]')].find(e => e.textContent == '`+tab+`').click(), true)`)
+		b.until(tab, `[...document.querySelectorAll('.scene [role=tab]')].find(e => e.getAttribute('aria-selected') == 'true').textContent == '`+tab+`'`)
 		check("scene, " + tab)
 	}
 	b.click(`.round button:nth-child(2)`)

@@ -185,7 +185,7 @@ func TestSoak(t *testing.T) {
 	}
 	replayed := storetest.Replay(t, first.JSON(), edits)
 	require.JSONEq(t, string(replayed.JSON()), string(s.document(1).JSON()))
-	shown := js[string](b, `JSON.stringify(Object.fromEntries([...document.querySelectorAll('[data-light]')].map(r => [r.dataset.light, r.querySelector('.stops-text').value])))`)
+	shown := js[string](b, `JSON.stringify(Object.fromEntries([...document.querySelectorAll('[data-light]')].map(r => [r.dataset.light, r.querySelector('.stops-text input').value])))`)
 	var stops map[string]string
 	require.NoError(t, json.Unmarshal([]byte(shown), &stops))
 	for id, v := range stops {

@@ -60,7 +60,7 @@ func (b *tab) served(alone string) []float64 {
 
 func (b *tab) stopsOf(light string) string {
 	b.t.Helper()
-	return js[string](b, `document.querySelector('[data-light="`+light+`"] .stops-text').value`)
+	return js[string](b, `document.querySelector('[data-light="`+light+`"] .stops-text input').value`)
 }
 
 // row puts the keyboard on a light's row.
@@ -101,7 +101,7 @@ func TestTurnALightDownAndKeepIt(t *testing.T) {
 	before := b.pixels()
 	old := b.stopsOf("lantern")
 	b.drag("lantern", -1)
-	b.until("the lantern's stops", `document.querySelector('[data-light=lantern] .stops-text').value != '`+old+`' && document.querySelector('[data-testid=undo]').textContent.includes('Lantern')`)
+	b.until("the lantern's stops", `document.querySelector('[data-light=lantern] .stops-text input').value != '`+old+`' && document.querySelector('[data-testid=undo]').textContent.includes('Lantern')`)
 	b.settled()
 	now := strings.Replace(b.stopsOf("lantern"), "−", "-", 1)
 	var was, is float64
@@ -124,7 +124,7 @@ func TestTurnALightDownAndKeepIt(t *testing.T) {
 
 	// Undo brings the picture back, code value by code value.
 	b.click(`[data-testid=undo]`)
-	b.until("undone", `document.querySelector('[data-light=lantern] .stops-text').value == '`+old+`'`)
+	b.until("undone", `document.querySelector('[data-light=lantern] .stops-text input').value == '`+old+`'`)
 	b.settled()
 	back := b.pixels()
 	for i := range before {
@@ -139,7 +139,7 @@ func TestTurnALightDownAndKeepIt(t *testing.T) {
 	b.click(`[data-light=keeper-key] .stops-text`)
 	b.do(chromedp.KeyEvent("-2\r"))
 	b.until("both are kept", `document.querySelector('[data-testid=undo]').textContent.includes('Keeper key')`)
-	kept := `document.querySelector('[data-light=keeper-key] .stops-text')?.value == '−2.0' && document.querySelector('[data-light=low-sun]')?.classList.contains('is-off')`
+	kept := `document.querySelector('[data-light=keeper-key] .stops-text input')?.value == '−2.0' && document.querySelector('[data-light=low-sun]')?.classList.contains('is-off')`
 	b.until("shown", kept)
 	b.do(chromedp.Reload())
 	b.until("kept through a reload", kept)
@@ -163,7 +163,7 @@ func TestTwoWindowsAndAServerThatGoesAway(t *testing.T) {
 	two.until("the Ledger", row)
 	one.row("lantern")
 	one.do(chromedp.KeyEvent("0"))
-	two.until("the other window follows", `document.querySelector('[data-light=lantern] .stops-text').value == '+0.0'`)
+	two.until("the other window follows", `document.querySelector('[data-light=lantern] .stops-text input').value == '+0.0'`)
 	for _, b := range []*tab{one, two} {
 		b.mu.Lock()
 		b.allow = append(b.allow, "WebSocket", "net::ERR", "Failed to load resource")
@@ -173,9 +173,9 @@ func TestTwoWindowsAndAServerThatGoesAway(t *testing.T) {
 	one.until("the loss is said", `document.querySelector('.lost')`)
 	one.click(`[data-light=lantern] .stops-text`)
 	one.do(chromedp.KeyEvent("1.5\r"))
-	one.until("shown at once", `document.querySelector('[data-light=lantern] .stops-text').value == '+1.5'`)
+	one.until("shown at once", `document.querySelector('[data-light=lantern] .stops-text input').value == '+1.5'`)
 	s.restart()
-	two.until("sent when the server was back", `document.querySelector('[data-light=lantern] .stops-text').value == '+1.5'`)
+	two.until("sent when the server was back", `document.querySelector('[data-light=lantern] .stops-text input').value == '+1.5'`)
 }
 
 func write(t *testing.T, name string, data []byte) string {

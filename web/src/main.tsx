@@ -1,5 +1,5 @@
 import '@fontsource-variable/hanken-grotesk'
-import { CssBaseline, ThemeProvider } from '@mui/material'
+import { CssBaseline, StyledEngineProvider, ThemeProvider } from '@mui/material'
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { createRoot } from 'react-dom/client'
 import './app.css'
@@ -10,11 +10,13 @@ import { Tips } from './ui/Tip'
 const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 60_000, retry: 5 } } })
 
 createRoot(document.getElementById('root') as HTMLElement).render(
+  <StyledEngineProvider injectFirst>
   <ThemeProvider theme={theme}>
     <CssBaseline />
     <QueryClientProvider client={queries}>
       <App />
       <Tips />
     </QueryClientProvider>
-  </ThemeProvider>,
+  </ThemeProvider>
+  </StyledEngineProvider>,
 )

@@ -1,3 +1,4 @@
+import { Button } from '@mui/material'
 import { useRef } from 'react'
 import type { Warmth } from '../api.gen'
 import { addressed } from '../kernel/address'
@@ -123,9 +124,9 @@ export function Picture({ warmth }: { warmth: Warmth }) {
           <div className="waiting" role="alert">
             <p>
               The graphics processor has let the picture go; it is asked for again.{' '}
-              <button type="button" className="word" onClick={() => useLook.setState({ plain: true })}>
+              <Button className="word" onClick={() => useLook.setState({ plain: true })}>
                 Let the server compose it
-              </button>
+              </Button>
             </p>
           </div>
         )}

@@ -1,3 +1,4 @@
+import { Button } from '@mui/material'
 import { createPortal } from 'react-dom'
 import { useEffect, useRef } from 'react'
 import type { PlaceAsk, Placed } from '../api.gen'
@@ -140,9 +141,9 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
         <p className="tool-words" role="status">
           <b>{name}</b> {kind === 'colour' ? 'Click a place: the light takes its colour' : first ? spec?.then : spec?.ask}
           {words && <span className="result">{words}</span>}
-          <button type="button" className="word" onPointerDown={(e) => e.stopPropagation()} onPointerUp={(e) => e.stopPropagation()} onClick={() => endTool()}>
+          <Button className="word" onPointerDown={(e) => e.stopPropagation()} onPointerUp={(e) => e.stopPropagation()} onClick={() => endTool()}>
             leave it (Esc)
-          </button>
+          </Button>
         </p>
       </UnderPicture>
     </div>

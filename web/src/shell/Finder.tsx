@@ -4,6 +4,7 @@ import { areas } from '../kernel/feature'
 import { useLook } from '../kernel/look'
 import { late } from '../ui/Ask'
 import { commands, handKeys } from './commands'
+import { Text } from '../ui/Text'
 
 /** score is how well a command fits what was typed: every word must be found; earlier and whole words count more. */
 export function score(name: string, text: string): number {
@@ -49,9 +50,9 @@ function Search({ close }: { close: () => void }) {
   }
   return (
     <>
-      <input
-        ref={late}
-        aria-label="Find a command"
+      <Text
+        inputRef={late}
+        label="Find a command"
         placeholder="What do you want to do?"
         value={text}
         onChange={(e) => {

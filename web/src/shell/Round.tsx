@@ -1,3 +1,4 @@
+import { ButtonBase } from '@mui/material'
 import { steps, type Step } from '../kernel/feature'
 import { goToStep, usePanes } from '../kernel/panes'
 import { Tip } from '../ui/Tip'
@@ -17,10 +18,10 @@ function OneStep({ step }: { step: Step }) {
   const here = usePanes((s) => s.step === step.id)
   return (
     <Tip title={step.useSays()} placement="right">
-      <button type="button" className={here ? 'on' : ''} aria-current={here ? 'step' : undefined} onClick={() => goToStep(step.id)}>
+      <ButtonBase className={here ? 'on' : ''} aria-current={here ? 'step' : undefined} onClick={() => goToStep(step.id)}>
         <step.icon size={20} />
         {step.name}
-      </button>
+      </ButtonBase>
     </Tip>
   )
 }

@@ -1,4 +1,4 @@
-import { IconButton } from '@mui/material'
+import { ButtonBase, IconButton } from '@mui/material'
 import { ArrowUUpLeft } from '@phosphor-icons/react/dist/csr/ArrowUUpLeft'
 import { ArrowUUpRight } from '@phosphor-icons/react/dist/csr/ArrowUUpRight'
 import { Question } from '@phosphor-icons/react/dist/csr/Question'
@@ -25,10 +25,10 @@ function People() {
   }
   return (
     <Tip title="Choose your name">
-      <button type="button" className="people" onClick={rename}>
+      <ButtonBase className="people" onClick={rename}>
         {people[you] ?? called()}
         {others.length > 0 ? ` with ${others.map(([, n]) => n || 'somebody').join(', ')}` : windows > 1 ? `, ${windows} windows` : ''}
-      </button>
+      </ButtonBase>
     </Tip>
   )
 }
@@ -60,7 +60,7 @@ export function TopBar() {
     <header className="top">
       <img src="/mark.svg" alt="Willowherb" width={16} height={16} />
       <Tip title="All setups (Shift U)">
-        <button type="button" className="crumbs" aria-pressed={setups} onClick={() => openPanel('setups')}>
+        <ButtonBase className="crumbs" aria-pressed={setups} onClick={() => openPanel('setups')}>
           {project}
           {name && name !== project ? (
             <>
@@ -68,15 +68,15 @@ export function TopBar() {
               <b>{name}</b>
             </>
           ) : null}
-        </button>
+        </ButtonBase>
       </Tip>
       <span className="grow" />
       <Tip title={undoLabel ? `Undo “${undoLabel}” (Ctrl Z)` : 'Nothing to undo'}>
         <span>
-          <button type="button" className="undo" data-testid="undo" aria-label={undoLabel ? `Undo ${undoLabel}` : 'Nothing to undo'} disabled={!undoLabel} onClick={() => undo()}>
+          <ButtonBase className="undo" data-testid="undo" aria-label={undoLabel ? `Undo ${undoLabel}` : 'Nothing to undo'} disabled={!undoLabel} onClick={() => undo()}>
             <ArrowUUpLeft size={17} />
             <span>{undoLabel || 'Nothing to undo'}</span>
-          </button>
+          </ButtonBase>
         </span>
       </Tip>
       <Tip title={redoLabel ? `Redo “${redoLabel}” (Ctrl Shift Z)` : 'Nothing to redo'}>
@@ -86,10 +86,10 @@ export function TopBar() {
           </IconButton>
         </span>
       </Tip>
-      <button type="button" className="find-box" onClick={() => useLook.setState({ finder: true })}>
+      <ButtonBase className="find-box" onClick={() => useLook.setState({ finder: true })}>
         <span>Find a command …</span>
         <kbd>/</kbd>
-      </button>
+      </ButtonBase>
       {panels().map((p) => (
         <PanelButton key={p.id} panel={p} />
       ))}

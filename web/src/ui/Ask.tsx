@@ -1,6 +1,7 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import { useState } from 'react'
 import { create } from 'zustand'
+import { Text } from './Text'
 
 /** late puts the keyboard on a field a moment after it appears, so that the key that opened it does not land in it. */
 export const late = (el: HTMLInputElement | null) => {
@@ -45,7 +46,7 @@ function Form({ q, close }: { q: Question; close: () => void }) {
     <>
       <DialogTitle id="ask-title">{q.title}</DialogTitle>
       <DialogContent>
-        <input className="text wide" autoFocus aria-labelledby="ask-title" value={text} maxLength={80} onFocus={(e) => e.target.select()} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === 'Enter' && done()} />
+        <Text className="wide" autoFocus aria-labelledby="ask-title" value={text} max={80} onFocus={(e) => e.target.select()} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === 'Enter' && done()} />
       </DialogContent>
       <DialogActions>
         <Button color="inherit" onClick={close}>

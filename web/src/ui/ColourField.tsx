@@ -1,3 +1,4 @@
+import { InputBase } from '@mui/material'
 import { useEffect, useRef } from 'react'
 import { hexToLinear } from './colour'
 
@@ -31,14 +32,15 @@ export function ColourField({ label, hex, onDraft, onDone }: Props) {
     }
   }, [])
   return (
-    <input
-      ref={box}
+    <InputBase
+      className="colour"
       type="color"
-      aria-label={label}
+      inputRef={box}
+      slotProps={{ input: { 'aria-label': label } }}
       value={hex}
       onInput={(e) => {
-        last.current.tried = e.currentTarget.value
-        last.current.onDraft(hexToLinear(e.currentTarget.value))
+        last.current.tried = (e.target as HTMLInputElement).value
+        last.current.onDraft(hexToLinear((e.target as HTMLInputElement).value))
       }}
       onChange={() => undefined}
     />

@@ -1,3 +1,4 @@
+import { InputBase } from '@mui/material'
 import { useEffect, useRef, useState } from 'react'
 import { draft, eraNow } from '../kernel/store'
 import { becomes, giveBack, readNumber, tidy, type Reading } from '../kernel/number'
@@ -85,13 +86,15 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
   }
   const typed = text !== null && text !== show(value) ? becomes(readNumber(text, value), text, others?.() ?? [], show, clamp) : ''
 
+  const apart = (others?.() ?? []).map(show).filter((o) => o !== show(value))
+  const mixed = apart.length > 0 ? [...new Set(apart)].slice(0, 6).join(', ') : ''
+
   return (
     <span className={`number${wrong ? ' wrong' : ''}`}>
       <Tip title={wrong ? 'Write a number, an expression such as v*2 or v+1/3 (v is the present value), or a unit.' : undefined}>
-        <input
-          ref={input}
-          aria-label={unit ? `${label} in ${unit}` : label}
-          aria-invalid={wrong}
+        <InputBase
+          inputRef={input}
+          error={wrong}
           value={text ?? show(value)}
           onChange={(e) => {
             setText(e.target.value)
@@ -108,10 +111,10 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
             e.stopPropagation()
             if (e.key === 'Enter') {
               // Leaving the field keeps what is typed: once.
-              if (text === null || fits(readNumber(text, value))) giveBack(e.currentTarget)
+              if (text === null || fits(readNumber(text, value))) giveBack(e.target as HTMLElement)
               else setWrong(true)
             } else if (e.key === 'Escape') {
-              const field = e.currentTarget
+              const field = e.target as HTMLElement
               setText(null)
               setWrong(false)
               requestAnimationFrame(() => giveBack(field)) // once nothing is typed any more
@@ -122,14 +125,18 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
           }}
           onKeyUp={(e) => (e.key === 'ArrowUp' || e.key === 'ArrowDown') && settle()}
           onDoubleClick={() => onReset?.()}
-          onWheel={(e) => document.activeElement === input.current && push((e.deltaY < 0 ? 1 : -1) * (e.shiftKey ? 0.1 : 1))}
-          onPointerDown={(e) => {
+          slotProps={{
+            input: {
+              'aria-label': unit ? `${label} in ${unit}` : label,
+              'aria-invalid': wrong,
+              onWheel: (e: React.WheelEvent) => document.activeElement === input.current && push((e.deltaY < 0 ? 1 : -1) * (e.shiftKey ? 0.1 : 1)),
+              onPointerDown: (e: React.PointerEvent) => {
             if (document.activeElement === input.current) return
             e.preventDefault()
             e.currentTarget.setPointerCapture(e.pointerId)
             drag.current = { x: e.clientX, from: value, moved: false, last: value, era: eraNow() }
-          }}
-          onPointerMove={(e) => {
+          },
+              onPointerMove: (e: React.PointerEvent) => {
             const d = drag.current
             if (!d || d.era !== eraNow()) return
             const px = e.clientX - d.x
@@ -137,20 +144,29 @@ export function NumberField({ label, value, unit, min, max, step, geometric, sho
             d.moved = true
             d.last = by(d.from, (px / 8) * (e.shiftKey ? 0.1 : 1))
             onDraft(d.last, like(d.from, d.last))
-          }}
-          onPointerUp={() => {
+          },
+              onPointerUp: () => {
             const d = drag.current
             drag.current = null
             if (!d || d.era !== eraNow()) return
             if (d.moved) onDone(d.last, like(d.from, d.last))
             else input.current?.focus()
-          }}
-          onPointerCancel={() => {
+          },
+              onPointerCancel: () => {
             if (drag.current?.moved) draft([])
             drag.current = null
+          },
+            },
           }}
         />
       </Tip>
+      {mixed && (
+        <Tip title={`The others that are chosen with it: ${mixed}`}>
+          <span className="mixed" aria-label="mixed">
+            ≠
+          </span>
+        </Tip>
+      )}
       {unit && <span className="unit">{unit}</span>}
       {typed && (
         <span className={`becomes${typed === 'no number' ? ' wrong' : ''}`} role="status">

@@ -1,3 +1,4 @@
+import { Button, InputBase } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import type { Setup } from '../../api.gen'
@@ -9,14 +10,7 @@ import { changeOps, channelsOf, figureOf, helper, tree } from '../../kernel/obje
 import { useThings } from '../../kernel/things'
 import { draft, edit, entries, eraNow, useSetup, type Op } from '../../kernel/store'
 import { Tip } from '../../ui/Tip'
-
-interface Row {
-  key: string
-  name: string
-  depth: number
-  bits: number
-  kind: 'light' | 'thing'
-}
+import { Matrix, type MatrixHands, type Row } from './Matrix'
 
 const bit = (n: number) => 1 << (n - 1)
 
@@ -90,61 +84,15 @@ export default function ChannelPanel() {
     if (v === (doc.channels?.[n]?.name ?? '')) return
     edit(`Channel ${n} named ${v || 'nothing'}`, [{ op: 'add', path: `/channels/${n}`, value: { name: v } }])
   }
-  const table = (kind: Row['kind'], title: string) => (
-    <table className="matrix" aria-label={title}>
-      <thead>
-        <tr>
-          <th scope="col">{title}</th>
-          {channelNumbers.map((n) => (
-            <th key={n} scope="col">
-              <Tip title={`${channelName(doc.channels, n)}: on or off for all`}>
-                <button type="button" onClick={() => column(kind, n)}>
-                  {n}
-                </button>
-              </Tip>
-            </th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {shown
-          .filter((r) => r.kind === kind)
-          .map((r) => (
-            <tr key={r.key} className={chosen.has(r.key.slice(6)) ? 'on' : ''}>
-              <th scope="row" style={{ paddingLeft: 4 + r.depth * 12 }}>
-                <Tip title="All, or none">
-                  <button type="button" onClick={() => all(r)}>
-                    {r.name}
-                  </button>
-                </Tip>
-              </th>
-              {channelNumbers.map((n) => (
-                <td key={n}>
-                  <button
-                    type="button"
-                    role="checkbox"
-                    aria-checked={Boolean(r.bits & bit(n))}
-                    aria-label={`${r.name}, ${channelName(doc.channels, n)}`}
-                    data-cell={`${r.key}/${n}`}
-                    onPointerDown={(e) => {
-                      if (e.button !== 0) return
-                      e.currentTarget.releasePointerCapture(e.pointerId)
-                      begin(rows.find((q) => q.key === r.key) ?? r, n)
-                    }}
-                    onPointerEnter={() => painting.current && put(rows.find((q) => q.key === r.key) ?? r, n)}
-                    onKeyDown={(e) => {
-                      if (e.key !== ' ' && e.key !== 'Enter') return
-                      e.preventDefault()
-                      edit(`Channels of ${r.name}`, opsOf(kept, rows, new Map([[r.key, r.bits ^ bit(n)]])))
-                    }}
-                  />
-                </td>
-              ))}
-            </tr>
-          ))}
-      </tbody>
-    </table>
-  )
+  const cell = (r: Row) => rows.find((q) => q.key === r.key) ?? r
+  const hands: MatrixHands = {
+    begin: (r, n) => begin(cell(r), n),
+    over: (r, n) => painting.current && put(cell(r), n),
+    turn: (r, n) => edit(`Channels of ${r.name}`, opsOf(kept, rows, new Map([[r.key, r.bits ^ bit(n)]]))),
+    row: all,
+    column,
+  }
+  const isChosen = (r: Row) => chosen.has(r.key.slice(6))
   const chosenThing = things[objects[0] ?? -1]
   const bearer = chosenThing && figureOf(things, chosenThing)
   return (
@@ -155,32 +103,32 @@ export default function ChannelPanel() {
           {channelNumbers.map((n) => (
             <label key={n}>
               {n}
-              <input
+              <InputBase
                 className="text"
-                aria-label={`Name of channel ${n}`}
+                slotProps={{ input: { 'aria-label': `Name of channel ${n}` } }}
                 key={doc.channels?.[n]?.name ?? ''}
                 defaultValue={doc.channels?.[n]?.name ?? ''}
                 placeholder="no name"
                 onKeyDown={(e) => {
                   e.stopPropagation()
-                  if (e.key === 'Enter') e.currentTarget.blur()
+                  if (e.key === 'Enter') (e.target as HTMLElement).blur()
                 }}
                 onBlur={(e) => name(n, e.target.value)}
               />
             </label>
           ))}
         </div>
-        {table('light', 'Lights')}
-        {table('thing', 'Things')}
+        <Matrix title="Lights" rows={shown.filter((r) => r.kind === 'light')} chosen={isChosen} names={doc.channels} hands={hands} />
+        <Matrix title="Things" rows={shown.filter((r) => r.kind === 'thing')} chosen={isChosen} names={doc.channels} hands={hands} />
         <p>
-          <button type="button" className="word" onClick={() => setDeep(!deep)}>
+          <Button className="word" onClick={() => setDeep(!deep)}>
             {deep ? 'only what differs' : 'every object'}
-          </button>{' '}
+          </Button>{' '}
           {bearer && (
             <Tip title="A light that lights what is round the figure but not the figure, and casts no shadow">
-              <button type="button" className="word" onClick={() => helper(bearer, things)}>
+              <Button className="word" onClick={() => helper(bearer, things)}>
                 helper light for {bearer.split('/').at(-1)}
-              </button>
+              </Button>
             </Tip>
           )}
         </p>

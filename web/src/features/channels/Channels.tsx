@@ -1,3 +1,4 @@
+import { ButtonBase } from '@mui/material'
 import type { Light } from '../../api.gen'
 import { useSetup } from '../../kernel/store'
 import { channelName, channelNumbers } from '../../kernel/channels'
@@ -15,9 +16,9 @@ export function Channels({ id, l }: { id: string; l: Light }) {
           const on = Boolean(l.channels & (1 << (n - 1)))
           return (
             <Tip key={n} title={channelName(names, n)}>
-              <button type="button" aria-pressed={on} aria-label={`${l.name} ${channelName(names, n)}`} onClick={() => lightEdits.channels(id, l, l.channels ^ (1 << (n - 1)), `${on ? 'off' : 'on'} ${channelName(names, n)}`)}>
+              <ButtonBase aria-pressed={on} aria-label={`${l.name} ${channelName(names, n)}`} onClick={() => lightEdits.channels(id, l, l.channels ^ (1 << (n - 1)), `${on ? 'off' : 'on'} ${channelName(names, n)}`)}>
                 {n}
-              </button>
+              </ButtonBase>
             </Tip>
           )
         })}

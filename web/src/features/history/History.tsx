@@ -1,3 +1,4 @@
+import { Button, ButtonBase } from '@mui/material'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { api } from '../../kernel/client'
 import { revert, useSetup } from '../../kernel/store'
@@ -26,31 +27,31 @@ export function History() {
         {lines.map((l) => (
           <li key={l.revision} aria-current={l.revision === revision ? 'step' : undefined}>
             <Tip title="Bring back the state after this">
-              <button type="button" disabled={l.revision === revision} onClick={() => void revert(`Back to “${l.label}”`, l.revision)}>
+              <ButtonBase disabled={l.revision === revision} onClick={() => void revert(`Back to “${l.label}”`, l.revision)}>
                 <span className="quiet">{when(l.made)}</span>
                 <span className="who">{l.person === you ? 'you' : l.called || 'somebody'}</span>
                 <span>
                   {kindWords[l.deed]}
                   {l.label}
                 </span>
-              </button>
+              </ButtonBase>
             </Tip>
           </li>
         ))}
         {lines.length > 0 && !q.hasNextPage && (
           <li>
-            <button type="button" onClick={() => void revert('Back to the beginning', 0)}>
+            <ButtonBase onClick={() => void revert('Back to the beginning', 0)}>
               <span />
               <span />
               <span>As it was brought in</span>
-            </button>
+            </ButtonBase>
           </li>
         )}
         {q.hasNextPage && (
           <li>
-            <button type="button" className="word" onClick={() => void q.fetchNextPage()}>
+            <Button className="word" onClick={() => void q.fetchNextPage()}>
               older
-            </button>
+            </Button>
           </li>
         )}
         {lines.length === 0 && <li className="quiet">Nothing has been changed yet.</li>}

@@ -1,3 +1,4 @@
+import { Button, ButtonBase } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useRef } from 'react'
 import type { Doors, Gobo, Light, Polar, Profile } from '../../api.gen'
@@ -6,6 +7,7 @@ import { api, keepProfile, keepSlide, Refused } from '../../kernel/client'
 import { complain, say } from '../../kernel/store'
 import { lightEdits } from '../../kernel/lightEdits'
 import { Tip } from '../../ui/Tip'
+import { Choice } from '../../ui/Choice'
 
 const refused = (e: unknown) => complain(e instanceof Refused ? e.fault : { what: 'The file could not be sent.', remedy: 'Try again.' })
 
@@ -14,9 +16,9 @@ function Choose({ words, label, accept, take }: { words: string; label: string; 
   const input = useRef<HTMLInputElement>(null)
   return (
     <>
-      <button type="button" className="word" onClick={() => input.current?.click()}>
+      <Button className="word" onClick={() => input.current?.click()}>
         {words}
-      </button>
+      </Button>
       <input
         ref={input}
         type="file"
@@ -72,25 +74,22 @@ function ProfilePart({ id, l, p }: { id: string; l: Light; p: Profile }) {
           {p.lamp > 0 ? `, ${Math.round((100 * p.flux) / p.lamp)} % of its lamps' ${Math.round(p.lamp).toLocaleString('en')}` : ', measured as a whole'}
           {p.watts > 0 ? `; ${Math.round(p.flux / p.watts)} lm/W` : ''}
         </p>
-        <span className="choice" role="radiogroup" aria-label={`${l.name} profile strength`}>
-          <Tip title="The intensities of the file">
-            <button type="button" role="radio" aria-checked={!p.scaled} onClick={() => lightEdits.beam(id, l, 'profile', { ...p, scaled: false }, 'profile as measured')}>
-              as measured
-            </button>
-          </Tip>
-          <Tip title="The form of the file, the output of this light">
-            <button type="button" role="radio" aria-checked={p.scaled} onClick={() => lightEdits.beam(id, l, 'profile', { ...p, scaled: true }, 'profile scaled')}>
-              to its output
-            </button>
-          </Tip>
-        </span>
+        <Choice
+          label={`${l.name} profile strength`}
+          value={p.scaled ? 'scaled' : 'measured'}
+          options={[
+            { value: 'measured', words: 'as measured', says: 'The intensities of the file' },
+            { value: 'scaled', words: 'to its output', says: 'The form of the file, the output of this light' },
+          ]}
+          change={(v) => lightEdits.beam(id, l, 'profile', { ...p, scaled: v === 'scaled' }, v === 'scaled' ? 'profile scaled' : 'profile as measured')}
+        />
         <div className="field">
           <span className="label">Turn</span>
           <NumberField label={`${l.name} profile turn`} value={p.turn} unit="°" min={-180} max={180} step={5} onDraft={(v) => lightEdits.beam(id, l, 'profile', { ...p, turn: v }, 'turned', false)} onDone={(v) => lightEdits.beam(id, l, 'profile', { ...p, turn: v }, 'profile turned')} />
         </div>
-        <button type="button" className="word" onClick={() => lightEdits.beam(id, l, 'profile', null, 'without profile')}>
+        <Button className="word" onClick={() => lightEdits.beam(id, l, 'profile', null, 'without profile')}>
           take it away
-        </button>
+        </Button>
       </div>
     </div>
   )
@@ -110,16 +109,16 @@ function GoboPart({ id, l, g }: { id: string; l: Light; g: Gobo }) {
       <div className="slides">
         {palette.data?.patterns.map((p) => (
           <Tip key={p} title={p}>
-            <button type="button" aria-pressed={g.pattern === p} aria-label={`Gobo ${p}`} onClick={() => set({ pattern: p, blob: '', file: '' }, `gobo ${p}`)}>
+            <ButtonBase aria-pressed={g.pattern === p} aria-label={`Gobo ${p}`} onClick={() => set({ pattern: p, blob: '', file: '' }, `gobo ${p}`)}>
               <img src={`/api/slides/${p}`} alt="" width={30} height={30} />
-            </button>
+            </ButtonBase>
           </Tip>
         ))}
         {g.blob && (
           <Tip title={g.file}>
-            <button type="button" aria-pressed>
+            <ButtonBase aria-pressed>
               <img src={`/api/slides/${g.blob}`} alt={g.file} width={30} height={30} />
-            </button>
+            </ButtonBase>
           </Tip>
         )}
       </div>
@@ -129,9 +128,9 @@ function GoboPart({ id, l, g }: { id: string; l: Light; g: Gobo }) {
       {number('Speed', 'speed', '°/s', -360, 360, 5)}
       <span className="wide">
         <Choose words="a picture of your own" label="Picture for the gobo" accept=".png,.jpg,.jpeg" take={(f) => void keepSlide(f).then((k) => set({ pattern: '', blob: k.blob, file: k.file }, `gobo ${k.file}`), refused)} />{' '}
-        <button type="button" className="word" onClick={() => lightEdits.beam(id, l, 'gobo', null, 'without gobo')}>
+        <Button className="word" onClick={() => lightEdits.beam(id, l, 'gobo', null, 'without gobo')}>
           take it away
-        </button>
+        </Button>
       </span>
     </div>
   )
@@ -154,9 +153,9 @@ function DoorsPart({ id, l, d }: { id: string; l: Light; d: Doors }) {
         <NumberField label={`${l.name} door length`} value={d.length} unit="m" min={0.005} max={20} step={1.05} geometric onDraft={(v) => set({ length: v }, '', false)} onDone={(v) => set({ length: v }, 'door length')} />
       </div>
       <span className="wide">
-        <button type="button" className="word" onClick={() => lightEdits.beam(id, l, 'doors', null, 'without barn doors')}>
+        <Button className="word" onClick={() => lightEdits.beam(id, l, 'doors', null, 'without barn doors')}>
           take them away
-        </button>
+        </Button>
       </span>
     </div>
   )
@@ -190,14 +189,14 @@ export function Beam({ id, l }: { id: string; l: Light }) {
           />
         )}
         {gobo && !l.gobo && (
-          <button type="button" className="word" onClick={() => lightEdits.beam(id, l, 'gobo', { pattern: 'panes', scale: 1, blur: 0.1, turn: 0, speed: 0 }, 'gobo panes')}>
+          <Button className="word" onClick={() => lightEdits.beam(id, l, 'gobo', { pattern: 'panes', scale: 1, blur: 0.1, turn: 0, speed: 0 }, 'gobo panes')}>
             gobo
-          </button>
+          </Button>
         )}
         {doors && !l.doors && (
-          <button type="button" className="word" onClick={() => lightEdits.beam(id, l, 'doors', { top: 40, bottom: 40, left: 40, right: 40, length: Math.round(size * 100) / 100 }, 'barn doors')}>
+          <Button className="word" onClick={() => lightEdits.beam(id, l, 'doors', { top: 40, bottom: 40, left: 40, right: 40, length: Math.round(size * 100) / 100 }, 'barn doors')}>
             barn doors
-          </button>
+          </Button>
         )}
       </div>
     </>

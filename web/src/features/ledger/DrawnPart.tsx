@@ -1,3 +1,4 @@
+import { Button } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { Drawn, Light } from '../../api.gen'
@@ -31,9 +32,9 @@ export function DrawnPart({ id, l }: { id: string; l: Light }) {
   if (!open)
     return (
       <div className="word-row">
-        <button type="button" className="word" onClick={() => setOpen(true)}>
+        <Button className="word" onClick={() => setOpen(true)}>
           how the target draws its shadow
-        </button>
+        </Button>
       </div>
     )
   return (
@@ -48,14 +49,14 @@ export function DrawnPart({ id, l }: { id: string; l: Light }) {
       {number('Traced', 'traced', 'rays', 0, 16, 1, 'Rays to the light instead of a map', (v) => (v === 0 ? 'none' : String(Math.round(v))))}
       <span className="wide">
         {(['runtime', 'beside', 'gap'] as const).map((w) => (
-          <button key={w} type="button" className="word" aria-pressed={way === w} onClick={() => useLook.setState({ way: way === w ? 'picture' : w })}>
+          <Button key={w} className="word" aria-pressed={way === w} onClick={() => useLook.setState({ way: way === w ? 'picture' : w })}>
             {{ runtime: `see it in ${view}`, beside: 'beside reference', gap: 'difference' }[w]}
-          </button>
+          </Button>
         ))}
         {l.drawn && (
-          <button type="button" className="word" onClick={() => set(standard, 'shadow drawn as usual')}>
+          <Button className="word" onClick={() => set(standard, 'shadow drawn as usual')}>
             as usual
-          </button>
+          </Button>
         )}
       </span>
     </div>

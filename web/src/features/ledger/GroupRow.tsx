@@ -1,3 +1,4 @@
+import { ButtonBase } from '@mui/material'
 import { CaretDown } from '@phosphor-icons/react/dist/csr/CaretDown'
 import { CaretRight } from '@phosphor-icons/react/dist/csr/CaretRight'
 import { CircleHalf } from '@phosphor-icons/react/dist/csr/CircleHalf'
@@ -69,20 +70,20 @@ export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, s
       }}
     >
       <span role="gridcell">
-        <button type="button" className="fold" tabIndex={current ? 0 : -1} aria-label={open ? `Fold ${g.name}` : `Unfold ${g.name}`} onClick={toggle}>
+        <ButtonBase className="fold" tabIndex={current ? 0 : -1} aria-label={open ? `Fold ${g.name}` : `Unfold ${g.name}`} onClick={toggle}>
           {open ? <CaretDown size={12} weight="fill" /> : <CaretRight size={12} weight="fill" />}
-        </button>
+        </ButtonBase>
       </span>
       <span className="indent" role="gridcell" style={{ paddingLeft: depth * 10 }} onClick={(e) => (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}>
         <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => lightEdits.renameGroup(id, docNow(), n)} />
         <Lock current={current} name={g.name} locked={Boolean(g.locked)} toggle={() => lightEdits.lockGroup(id, docNow())} />
         <Tip title="Warmth and hue of all in it">
-          <button type="button" className={`lock${g.hue || g.mired ? '' : ' open'}`} tabIndex={current ? 0 : -1} aria-label={`${g.name} shift`} aria-pressed={shifting} onClick={(e) => {
+          <ButtonBase className={`lock${g.hue || g.mired ? '' : ' open'}`} tabIndex={current ? 0 : -1} aria-label={`${g.name} shift`} aria-pressed={shifting} onClick={(e) => {
               e.stopPropagation()
               setShifting(!shifting)
             }}>
             <Palette size={13} weight={g.hue || g.mired ? 'fill' : 'regular'} />
-          </button>
+          </ButtonBase>
         </Tip>
       </span>
       <Stops current={current} name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => lightEdits.trim(id, docNow(), v, done)} />
@@ -101,14 +102,14 @@ export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, s
       )}
       <span className="acts" role="gridcell">
         <Tip title="Turn the group off or on (O)">
-          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} off`} aria-pressed={g.off} onClick={() => lightEdits.groupOff(id, docNow())}>
+          <ButtonBase tabIndex={current ? 0 : -1} aria-label={`${g.name} off`} aria-pressed={g.off} onClick={() => lightEdits.groupOff(id, docNow())}>
             <Power size={13} />
-          </button>
+          </ButtonBase>
         </Tip>
         <Tip title="This group alone (A)">
-          <button type="button" tabIndex={current ? 0 : -1} aria-label={`${g.name} alone`} aria-pressed={alone} onClick={(e) => toggleAlone(members, e.shiftKey)}>
+          <ButtonBase tabIndex={current ? 0 : -1} aria-label={`${g.name} alone`} aria-pressed={alone} onClick={(e) => toggleAlone(members, e.shiftKey)}>
             <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
-          </button>
+          </ButtonBase>
         </Tip>
       </span>
     </div>

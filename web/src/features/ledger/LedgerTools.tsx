@@ -48,10 +48,10 @@ export function LedgerTools({ doc, text, terms, found, factsOf, change, chooseFo
           }}
         />
         {text && <span className="quiet">{found} found</span>}
-        <Button aria-haspopup="menu" onClick={(e) => menu(e.currentTarget, 'new')}>
+        <Button variant="menu" aria-haspopup="menu" onClick={(e) => menu(e.currentTarget, 'new')}>
           New ▾
         </Button>
-        <Button aria-haspopup="menu" onClick={(e) => menu(e.currentTarget, 'columns')}>
+        <Button variant="menu" aria-haspopup="menu" onClick={(e) => menu(e.currentTarget, 'columns')}>
           Columns ▾
         </Button>
       </div>

@@ -1,6 +1,7 @@
+import { ButtonBase } from '@mui/material'
 import { CircleHalf } from '@phosphor-icons/react/dist/csr/CircleHalf'
 import { Power } from '@phosphor-icons/react/dist/csr/Power'
-import { memo } from 'react'
+import { lazy, memo, Suspense } from 'react'
 import type { Light, Warmth } from '../../api.gen'
 import { stopsText, tidy } from '../../kernel/number'
 import { choose, toggleAlone, useLook } from '../../kernel/look'
@@ -14,8 +15,9 @@ import { lightEdits, lockedLight, othersOf } from '../../kernel/lightEdits'
 import { focusMoves } from './facts'
 import { LightGlyph } from './glyph'
 import { Lock, Name } from './Name'
-import { OpenLight } from './OpenLight'
 import { Stops } from './Stops'
+
+const OpenLight = lazy(() => import('./OpenLight').then((m) => ({ default: m.OpenLight })))
 
 interface RowProps {
   /** The row that the keyboard comes to. */
@@ -126,21 +128,23 @@ function Row({ current, id, at, depth, grid, shown, l, warmth, colour, off, lock
         {shown.map((c) => cell(c.id))}
         <span className="acts" role="gridcell">
           <Tip title={l.off ? 'Turn on (O)' : 'Turn off (O)'}>
-            <button type="button" tabIndex={current ? 0 : -1} aria-label={`${l.name} off`} aria-pressed={l.off} onClick={() => lightEdits.off(id, l)}>
+            <ButtonBase tabIndex={current ? 0 : -1} aria-label={`${l.name} off`} aria-pressed={l.off} onClick={() => lightEdits.off(id, l)}>
               <Power size={13} />
-            </button>
+            </ButtonBase>
           </Tip>
           <Tip title="Alone (A); with Shift, together with others">
-            <button type="button" tabIndex={current ? 0 : -1} aria-label={`${l.name} alone`} aria-pressed={alone} onClick={(e) => toggleAlone([id], e.shiftKey)}>
+            <ButtonBase tabIndex={current ? 0 : -1} aria-label={`${l.name} alone`} aria-pressed={alone} onClick={(e) => toggleAlone([id], e.shiftKey)}>
               <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
-            </button>
+            </ButtonBase>
           </Tip>
         </span>
       </div>
       {open && (
         <div role="row" aria-level={depth + 3}>
           <div role="gridcell">
-            <OpenLight id={id} l={l} warmth={warmth} locked={locked} />
+            <Suspense fallback={null}>
+              <OpenLight id={id} l={l} warmth={warmth} locked={locked} />
+            </Suspense>
           </div>
         </div>
       )}

@@ -1,6 +1,8 @@
+import { ButtonBase } from '@mui/material'
 import { LockSimple } from '@phosphor-icons/react/dist/csr/LockSimple'
 import { useEffect, useRef, useState } from 'react'
 import { Tip } from '../../ui/Tip'
+import { Text } from '../../ui/Text'
 
 /** A name that is edited in place: a double click or F2. */
 export function Name({ value, done, label, drag }: { value: string; done: (v: string) => void; label: string; drag: string }) {
@@ -18,11 +20,11 @@ export function Name({ value, done, label, drag }: { value: string; done: (v: st
         {text === null ? (
           value
         ) : (
-          <input
+          <Text
             autoFocus
-            aria-label={label}
+            label={label}
             value={text}
-            maxLength={80}
+            max={80}
             onFocus={(e) => e.target.select()}
             onChange={(e) => setText(e.target.value)}
             onBlur={() => {
@@ -31,7 +33,7 @@ export function Name({ value, done, label, drag }: { value: string; done: (v: st
             }}
             onKeyDown={(e) => {
               e.stopPropagation()
-              if (e.key === 'Enter') e.currentTarget.blur()
+              if (e.key === 'Enter') (e.target as HTMLElement).blur()
               if (e.key === 'Escape') setText(null)
             }}
           />
@@ -45,8 +47,7 @@ export function Name({ value, done, label, drag }: { value: string; done: (v: st
 export function Lock({ name, locked, toggle, current }: { current: boolean; name: string; locked: boolean; toggle: () => void }) {
   return (
     <Tip title={locked ? 'Unlock (K)' : 'Lock: hands and fields leave it alone (K)'}>
-      <button
-        type="button"
+      <ButtonBase
         tabIndex={current ? 0 : -1}
         className={`lock${locked ? '' : ' open'}`}
         aria-label={`${name} locked`}
@@ -57,7 +58,7 @@ export function Lock({ name, locked, toggle, current }: { current: boolean; name
         }}
       >
         <LockSimple size={11} />
-      </button>
+      </ButtonBase>
     </Tip>
   )
 }

@@ -46,12 +46,17 @@ await import('../../shell/features')
 
 afterEach(cleanup)
 
-test('output is told in another unit without changing the light', () => {
+const pick = async (label: string, words: RegExp) => {
+  fireEvent.mouseDown(screen.getByRole('combobox', { name: label }))
+  fireEvent.click(await screen.findByRole('option', { name: words }))
+}
+
+test('output is told in another unit without changing the light', async () => {
   const again = show()
-  fireEvent.change(screen.getByLabelText('Key unit'), { target: { value: 'cd' } })
+  await pick('Key unit', /^cd candela:/)
   expect(now().a).toMatchObject({ unit: 'cd', output: 50 })
   again()
-  fireEvent.change(screen.getByLabelText('Key unit'), { target: { value: 'W' } })
+  await pick('Key unit', /^W /)
   expect(now().a?.output).toBeCloseTo(1)
   again()
   expect(screen.getByLabelText('Key efficacy in lm/W')).toBeTruthy()
@@ -59,8 +64,7 @@ test('output is told in another unit without changing the light', () => {
 
 test('a gel, a gobo and doors are put before it and taken away', async () => {
   const again = show()
-  await screen.findByText('Full blue')
-  fireEvent.change(screen.getByLabelText('Key gel'), { target: { value: 'blue-1' } })
+  await pick('Key gel', /Full blue/)
   expect(now().a?.colour).toMatchObject({ kelvin: 3000, gel: 'blue-1' })
   fireEvent.click(screen.getByText('gobo'))
   again()

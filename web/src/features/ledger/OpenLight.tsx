@@ -1,7 +1,9 @@
+import { Autocomplete, Button } from '@mui/material'
 import type { Light, Warmth } from '../../api.gen'
 import { NumberField } from '../../ui/NumberField'
 import { features } from '../../kernel/feature'
 import { tidy } from '../../kernel/number'
+import { useLook } from '../../kernel/look'
 import { useSetup } from '../../kernel/store'
 import { Beam } from './Beam'
 import { CarryLine } from './CarryLine'
@@ -13,9 +15,12 @@ import { ShadowLine } from './ShadowLine'
 import { Stands } from './Stands'
 import { Tone } from './Tone'
 import { Tip } from '../../ui/Tip'
+import { Choice, OnOff } from '../../ui/Choice'
+import { Text } from '../../ui/Text'
 
 /** OpenLight is a Ledger row opened where it stands: everything the light has. */
 export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; warmth: Warmth; locked: boolean }) {
+  useLook((x) => x.picked) // what is mixed depends on what is chosen with it
   const costs = useSetup((s) => s.figures[s.view]?.budget?.lights[id])
   const number = (label: string, field: 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'roll' | 'shadowMap' | 'length' | 'grid' | 'noDiffuse' | 'noSpecular', u: string, min: number, max: number, step: number, geometric = false, show?: (v: number) => string) => (
     <div className="field">
@@ -46,12 +51,25 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
       <Stands id={id} l={l} placed={local} aims={l.kind !== 'sky' && l.kind !== 'emissive' && !(l.kind === 'point' && !l.length)} />
       <div className="field">
         <span className="label">Role</span>
-        <input className="text" aria-label={`${l.name} role`} list="roles" defaultValue={l.role ?? ''} key={l.role} onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()} onBlur={(e) => lightEdits.role(id, l, e.target.value)} />
-        <datalist id="roles">
-          {['key', 'fill', 'rim', 'bounce', 'ambient', 'practical', 'accent'].map((r) => (
-            <option key={r} value={r} />
-          ))}
-        </datalist>
+        <Autocomplete
+          key={l.role}
+          freeSolo
+          disableClearable
+          options={roles}
+          defaultValue={l.role ?? ''}
+          onChange={(_, v) => lightEdits.role(id, l, v)}
+          renderInput={(p) => (
+            <Text
+              className=""
+              label={`${l.name} role`}
+              ref={p.slotProps.input.ref}
+              inputRef={p.slotProps.htmlInput.ref as React.Ref<HTMLInputElement>}
+              attributes={p.slotProps.htmlInput}
+              onKeyDown={(e) => e.key === 'Enter' && (e.target as HTMLElement).blur()}
+              onBlur={(e) => lightEdits.role(id, l, e.target.value)}
+            />
+          )}
+        />
       </div>
       {l.kind === 'sun' && number('Angle', 'angle', '°', 0, 20, 0.1)}
       {(l.kind === 'point' || l.kind === 'spot' || l.kind === 'disc' || l.kind === 'line') && number('Radius', 'radius', 'm', l.kind === 'disc' ? 0.001 : 0, 20, 0.01)}
@@ -64,38 +82,20 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
       {area && (
         <div className="field">
           <span className="label">Sides</span>
-          <span className="choice" role="radiogroup" aria-label={`${l.name} sides`}>
-            {([false, true] as const).map((two) => (
-              <button key={String(two)} type="button" role="radio" aria-checked={Boolean(l.twoSided) === two} onClick={() => Boolean(l.twoSided) !== two && lightEdits.flag(id, l, 'twoSided', two, two ? 'shines to both sides' : 'shines to one side')}>
-                {two ? 'both' : 'one'}
-              </button>
-            ))}
-          </span>
+          <Choice label={`${l.name} sides`} value={l.twoSided ? 'both' : 'one'} options={[{ value: 'one', words: 'one' }, { value: 'both', words: 'both' }]} change={(v) => lightEdits.flag(id, l, 'twoSided', v === 'both', v === 'both' ? 'shines to both sides' : 'shines to one side')} />
         </div>
       )}
       {local && number('Range', 'range', 'm', 0, 1000, 0.25, false, (v) => (v === 0 ? 'none' : String(Math.round(v * 100) / 100)))}
       <div className="field span">
         <span className="label">Carry</span>
-        <span className="choice" role="radiogroup" aria-label={`${l.name} carry`}>
-          {(['baked', 'split', 'live'] as const).map((c) => (
-            <Tip key={c} title={carries[c]}>
-              <button type="button" role="radio" aria-checked={l.carry === c} onClick={() => l.carry !== c && lightEdits.carry(id, l, c)}>
-                {c}
-              </button>
-            </Tip>
-          ))}
-        </span>
+        <Choice label={`${l.name} carry`} value={l.carry} options={(['baked', 'split', 'live'] as const).map((c) => ({ value: c, words: c, says: carries[c] }))} change={(c) => lightEdits.carry(id, l, c)} />
       </div>
       {(l.kind === 'rect' || l.kind === 'line' || l.kind === 'spot' || (l.kind === 'point' && Boolean(l.length))) && number('Roll', 'roll', '°', -180, 180, 1)}
       {(local || l.kind === 'sun') && l.shadow ? number('Map', 'shadowMap', 'px', 16, 16384, 2, true, (v) => String(Math.round(v))) : null}
       {local || l.kind === 'sun' ? (
         <div className="field">
           <span className="label">Shadow</span>
-          <span className="choice">
-            <button type="button" role="switch" aria-checked={l.shadow} onClick={() => lightEdits.shadow(id, l)}>
-              {l.shadow ? 'casts' : 'none'}
-            </button>
-          </span>
+          <OnOff on={l.shadow} words={l.shadow ? 'casts' : 'none'} change={() => lightEdits.shadow(id, l)} />
         </div>
       ) : null}
       {(local || l.kind === 'sun') && l.shadow && l.carry !== 'baked' ? <DrawnPart id={id} l={l} /> : null}
@@ -106,9 +106,9 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
       {links > 0 && (
         <p className="why">
           Linked with {links === 1 ? 'one other' : `${links} others`}: they share all but their places.{' '}
-          <button type="button" className="word" onClick={() => lightEdits.unlink(id, l)}>
+          <Button className="word" onClick={() => lightEdits.unlink(id, l)}>
             unlink
-          </button>
+          </Button>
         </p>
       )}
       <CarryLine id={id} l={l} />
@@ -123,6 +123,8 @@ export function OpenLight({ id, l, warmth, locked }: { id: string; l: Light; war
     </div>
   )
 }
+
+const roles = ['key', 'fill', 'rim', 'bounce', 'ambient', 'practical', 'accent']
 
 const carries = {
   baked: 'All of it in the lightmap: free each frame, does not light movers by itself',

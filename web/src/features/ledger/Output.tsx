@@ -1,3 +1,4 @@
+import { MenuItem, Select } from '@mui/material'
 import type { Light } from '../../api.gen'
 import { NumberField } from '../../ui/NumberField'
 import { useSetup } from '../../kernel/store'
@@ -28,13 +29,13 @@ export function Output({ id, l }: { id: string; l: Light }) {
           <span className="unit">lm, as measured</span>
         ) : (
           <Tip title={unitSays[unit]}>
-            <select className="unit-of" aria-label={`${l.name} unit`} value={unit} onChange={(e) => lightEdits.unit(id, l, e.target.value as Unit)}>
+            <Select className="unit-of" value={unit} inputProps={{ 'aria-label': `${l.name} unit` }} onChange={(e) => lightEdits.unit(id, l, e.target.value)} renderValue={(u) => unitNames[u]}>
               {units.map((u) => (
-                <option key={u} value={u} title={unitSays[u]}>
-                  {unitNames[u]}
-                </option>
+                <MenuItem key={u} value={u}>
+                  {unitNames[u]} <span className="says">{unitSays[u]}</span>
+                </MenuItem>
               ))}
-            </select>
+            </Select>
           </Tip>
         )}
       </span>

@@ -1,3 +1,4 @@
+import { ButtonBase } from '@mui/material'
 import type { Light } from '../../api.gen'
 import { startTool, tools, useTool } from '../../picture/tool'
 import { Tip } from '../../ui/Tip'
@@ -13,9 +14,9 @@ export function PlaceRow({ id, l }: { id: string; l: Light }) {
           .filter((t) => t.fits(l))
           .map((t) => (
             <Tip key={t.kind} title={`${t.command.replace('Place: ', '')} (${t.keys})`}>
-              <button type="button" aria-pressed={kind === t.kind} onClick={() => startTool(t.kind, id)}>
+              <ButtonBase aria-pressed={kind === t.kind} onClick={() => startTool(t.kind, id)}>
                 {t.name}
-              </button>
+              </ButtonBase>
             </Tip>
           ))}
       </span>

@@ -3,6 +3,7 @@ import { useRef, useState } from 'react'
 import { becomes, giveBack, readNumber, stopsText } from '../../kernel/number'
 import { eraNow } from '../../kernel/store'
 import type { Way } from '../../kernel/lightEdits'
+import { Text } from '../../ui/Text'
 
 /** Stops is a slider round nought and its number. */
 export function Stops({ name, value, change, locked, others, current }: { current: boolean; name: string; value: number; change: (v: number, done: Way) => void; locked: boolean; others?: () => number[] }) {
@@ -58,10 +59,10 @@ export function Stops({ name, value, change, locked, others, current }: { curren
       />
       </span>
       <span className="stops-box" role="gridcell">
-        <input
+        <Text
           tabIndex={current ? 0 : -1}
           className="stops-text"
-          aria-label={`${name} stops, number`}
+          label={`${name} stops, number`}
           readOnly={locked}
           value={text ?? stopsText(value)}
           onFocus={(e) => {

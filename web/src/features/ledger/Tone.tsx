@@ -1,4 +1,4 @@
-import { Slider } from '@mui/material'
+import { Button, MenuItem, Select, Slider } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import type { Light, Warmth } from '../../api.gen'
 import { hexToLinear, linearToHex } from '../../ui/colour'
@@ -11,6 +11,7 @@ import { useSetup } from '../../kernel/store'
 import { cssColour, linear, temperature } from '../../kernel/sums'
 import { lightEdits, othersOf } from '../../kernel/lightEdits'
 import { Tip } from '../../ui/Tip'
+import { Text } from '../../ui/Text'
 
 const mired = (k: number) => 1e6 / k
 
@@ -52,15 +53,14 @@ export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }
         ) : (
           <span className="pick">
             <ColourField label={`${l.name} colour`} hex={hexOf(own)} onDraft={(c) => lightEdits.rgb(id, l, c, false)} onDone={(c) => lightEdits.rgb(id, l, c)} />
-            <input
-              className="text hex"
-              aria-label={`${l.name} hex`}
+            <Text
+              className="hex"
+              label={`${l.name} hex`}
               key={hexOf(own)}
               defaultValue={hexOf(own)}
-              spellCheck={false}
               onKeyDown={(e) => {
                 e.stopPropagation()
-                if (e.key === 'Enter') giveBack(e.currentTarget)
+                if (e.key === 'Enter') giveBack(e.target as HTMLElement)
               }}
               onBlur={(e) => {
                 const t = e.target.value.trim().replace(/^#?/, '#')
@@ -74,18 +74,18 @@ export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }
       </div>
       <div className="word-row">
         {kelvin ? (
-          <button type="button" className="word" onClick={() => lightEdits.rgb(id, l, own)}>
+          <Button className="word" onClick={() => lightEdits.rgb(id, l, own)}>
             use a colour instead
-          </button>
+          </Button>
         ) : (
-          <button type="button" className="word" onClick={() => lightEdits.kelvin(id, l, 4000)}>
+          <Button className="word" onClick={() => lightEdits.kelvin(id, l, 4000)}>
             use a temperature
-          </button>
+          </Button>
         )}
         <Tip title="Click a place in the picture: the light takes its colour">
-          <button type="button" className="word" onClick={() => startTool('colour', id)}>
+          <Button className="word" onClick={() => startTool('colour', id)}>
             pick from the picture
-          </button>
+          </Button>
         </Tip>
       </div>
       {kelvin ? (
@@ -102,14 +102,14 @@ export function Tone({ id, l, warmth }: { id: string; l: Light; warmth: Warmth }
       )}
       <div className="field">
         <span className="label">Gel</span>
-        <select className="text" aria-label={`${l.name} gel`} value={l.colour.gel ?? ''} onChange={(e) => lightEdits.gel(id, l, palette.data?.gels.find((g) => g.id === e.target.value) ?? null)}>
-          <option value="">none</option>
+        <Select className="text" value={l.colour.gel ?? ''} displayEmpty inputProps={{ 'aria-label': `${l.name} gel` }} onChange={(e) => lightEdits.gel(id, l, palette.data?.gels.find((g) => g.id === e.target.value) ?? null)}>
+          <MenuItem value="">none</MenuItem>
           {palette.data?.gels.map((g) => (
-            <option key={g.id} value={g.id}>
+            <MenuItem key={g.id} value={g.id}>
               {g.name}
-            </option>
+            </MenuItem>
           ))}
-        </select>
+        </Select>
       </div>
     </>
   )

@@ -1,3 +1,4 @@
+import { Button, Table, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import type { Light, Plot, Setup, Stand, Warmth } from '../../api.gen'
@@ -15,6 +16,7 @@ import { standing } from '../../kernel/travel'
 import { toneOf } from '../../kernel/tone'
 import { moved, ratioStops, rings, round, spotOf, type Spot } from './geometry'
 import { Tip } from '../../ui/Tip'
+import { OnOff } from '../../ui/Choice'
 
 const wide = 416
 const planHigh = 300
@@ -180,17 +182,17 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
           camera’s side
         </text>
       </svg>
-      <table className="stands" aria-label={`Lights round ${p.subject}`}>
-        <thead>
-          <tr>
-            <th>light</th>
-            <th>azimuth</th>
-            <th>height</th>
-            <th>distance</th>
-            <th>lux</th>
-          </tr>
-        </thead>
-        <tbody>
+      <Table className="stands" aria-label={`Lights round ${p.subject}`}>
+        <TableHead>
+          <TableRow>
+            <TableCell component="th" scope="col">light</TableCell>
+            <TableCell component="th" scope="col">azimuth</TableCell>
+            <TableCell component="th" scope="col">height</TableCell>
+            <TableCell component="th" scope="col">distance</TableCell>
+            <TableCell component="th" scope="col">lux</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {[...shown]
             .sort((a, b) => b.lux - a.lux)
             .slice(0, 9)
@@ -199,41 +201,35 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
               const set = (az: number, h: number, d: number, words: string, done: boolean) => put({ id: s.id, changes: moved(p, l, s, round(az, h, d)), words }, done)
               const field = (what: string, v: number, unit: string, min: number, max: number, step: number, f: (v: number, done: boolean) => void) => (
                 <Tip title={lockedLight(doc, l) ? 'Locked: unlock it first (K)' : undefined}>
-                  <td inert={lockedLight(doc, l)}>
+                  <TableCell inert={lockedLight(doc, l)}>
                     <NumberField label={`${l.name} ${what}`} value={v} unit={unit} min={min} max={max} step={step} show={(x) => (unit === 'm' ? x.toFixed(2) : String(Math.round(x)))} onDraft={(x) => f(x, false)} onDone={(x) => f(x, true)} />
-                  </td>
+                  </TableCell>
                 </Tip>
               )
               return (
-                <tr key={s.id} className={chosen === s.id ? 'on' : ''} onClick={() => choose(s.id)}>
+                <TableRow key={s.id} className={chosen === s.id ? 'on' : ''} onClick={() => choose(s.id)}>
                   <Tip title={s.by ? `Hidden by ${s.by}` : l.name}>
-                    <th>
+                    <TableCell component="th" scope="row">
                       {l.name}
                       <span className="quiet"> {s.by ? 'hidden' : s.part}</span>
-                    </th>
+                    </TableCell>
                   </Tip>
                   {field('azimuth', s.azimuth, '°', -180, 180, 5, (v, done) => set(v, s.height, s.distance, `azimuth ${Math.round(v)}°`, done))}
                   {field('height', s.height, '°', -89, 89, 5, (v, done) => set(s.azimuth, v, s.distance, `${Math.round(v)}° high`, done))}
-                  {s.far ? <td /> : hold ? field('distance', s.distance, 'm', 0.1, 200, 0.1, (v, done) => done && void holdAt(p, s.id, v)) : field('distance', s.distance, 'm', 0.1, 200, 0.1, (v, done) => set(s.azimuth, s.height, v, `${tidy(v)} m away`, done))}
-                  <td className="lux">{s.lux < 10 ? s.lux.toFixed(1) : Math.round(s.lux)}</td>
-                </tr>
+                  {s.far ? <TableCell /> : hold ? field('distance', s.distance, 'm', 0.1, 200, 0.1, (v, done) => done && void holdAt(p, s.id, v)) : field('distance', s.distance, 'm', 0.1, 200, 0.1, (v, done) => set(s.azimuth, s.height, v, `${tidy(v)} m away`, done))}
+                  <TableCell className="lux">{s.lux < 10 ? s.lux.toFixed(1) : Math.round(s.lux)}</TableCell>
+                </TableRow>
               )
             })}
-          <tr>
-            <th>from all sides</th>
-            <td colSpan={3} />
-            <td className="lux">{p.even < 10 ? p.even.toFixed(1) : Math.round(p.even)}</td>
-          </tr>
-        </tbody>
-      </table>
+          <TableRow>
+            <TableCell component="th" scope="row">from all sides</TableCell>
+            <TableCell colSpan={3} />
+            <TableCell className="lux">{p.even < 10 ? p.even.toFixed(1) : Math.round(p.even)}</TableCell>
+          </TableRow>
+        </TableBody>
+      </Table>
       <p>
-        <span className="choice">
-          <Tip title="A new distance changes the light's stops, so that it is as bright on the figure">
-            <button type="button" role="switch" aria-checked={hold} onClick={() => setHold(!hold)}>
-              hold brightness at a new distance
-            </button>
-          </Tip>
-        </span>
+        <OnOff on={hold} words="hold brightness at a new distance" says="A new distance changes the light's stops, so that it is as bright on the figure" change={() => setHold(!hold)} />
       </p>
       {p.ratios.map((r) => {
         const set = (times: number, done: boolean) => {
@@ -260,9 +256,9 @@ function Drawn({ p, doc, warmth }: { p: Plot; doc: Setup; warmth: Warmth }) {
         <p key={w.what} className="warn">
           {w.what}{' '}
           {w.noShadow && (
-            <button type="button" className="word" onClick={() => doc.lights[w.noShadow] && lightEdits.shadow(w.noShadow, doc.lights[w.noShadow] as Light)}>
+            <Button className="word" onClick={() => doc.lights[w.noShadow] && lightEdits.shadow(w.noShadow, doc.lights[w.noShadow] as Light)}>
               {doc.lights[w.noShadow]?.name} without shadow
-            </button>
+            </Button>
           )}
         </p>
       ))}

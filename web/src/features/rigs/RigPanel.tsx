@@ -1,3 +1,4 @@
+import { Button, ButtonBase } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useRef } from 'react'
 import type { Group, RigAnswer, Setup } from '../../api.gen'
@@ -45,22 +46,22 @@ export default function RigPanel() {
         <div className="moods">
           {moods.data?.map((m) => (
             <Tip key={m.name} title={m.says}>
-              <button type="button" data-mood={m.name} onClick={() => put({ mood: m.name })}>
+              <ButtonBase data-mood={m.name} onClick={() => put({ mood: m.name })}>
                 <img src={`data:image/png;base64,${m.png}`} alt="" width={92} height={113} />
                 <span>{m.name}</span>
-              </button>
+              </ButtonBase>
             </Tip>
           ))}
           {moods.isPending && <p className="quiet">lighting the figure …</p>}
         </div>
         <p className="actions">
-          <button type="button" className="word" onClick={() => file.current?.click()}>
+          <Button className="word" onClick={() => file.current?.click()}>
             a rig from a file
-          </button>
+          </Button>
           {first && picked.size > 0 && (
-            <button type="button" className="word" onClick={() => put({ mood: first.name }, (a) => rigOf([...picked], a))}>
+            <Button className="word" onClick={() => put({ mood: first.name }, (a) => rigOf([...picked], a))}>
               rig of the {picked.size} chosen {picked.size === 1 ? 'light' : 'lights'}
-            </button>
+            </Button>
           )}
           <input
             ref={file}
@@ -112,15 +113,14 @@ function Rig({ id, group, g, doc, other, move }: { id: number; group: string; g:
         {number('Hue', g.hue ?? 0, '°', -180, 180, 2, tidy, (v, done) => lightEdits.groupShift(group, doc, 'hue', v, done))}
       </div>
       <p className="actions">
-        <button type="button" className="word" onClick={() => chooseAll(members.map(([i]) => i))}>
+        <Button className="word" onClick={() => chooseAll(members.map(([i]) => i))}>
           choose its lights
-        </button>
+        </Button>
         <a className="word" href={`/api/setups/${id}/rigs/${group}`} download>
           save as a file
         </a>
         {other && (
-          <button
-            type="button"
+          <Button
             className="word"
             onClick={() =>
               void fetch(`/api/setups/${id}/rigs/${group}`).then(async (r) => {
@@ -130,11 +130,11 @@ function Rig({ id, group, g, doc, other, move }: { id: number; group: string; g:
             }
           >
             also on {other.split('/')[0]}
-          </button>
+          </Button>
         )}
-        <button type="button" className="word" onClick={() => edit(`${g.name} a plain group`, [{ op: 'remove', path: `/groups/${group}/rig` }])}>
+        <Button className="word" onClick={() => edit(`${g.name} a plain group`, [{ op: 'remove', path: `/groups/${group}/rig` }])}>
           make it a plain group
-        </button>
+        </Button>
       </p>
     </div>
   )

@@ -1,11 +1,14 @@
+import { Button, ButtonBase } from '@mui/material'
 import { useMemo, useState } from 'react'
 import type { Setup, StageFacts, Surface } from '../../api.gen'
 import { NumberField } from '../../ui/NumberField'
-import { hexToLinear, linearToHex } from '../../ui/colour'
+import { linearToHex } from '../../ui/colour'
 import { useLook } from '../../kernel/look'
 import { luminance } from '../../kernel/sums'
 import { paint } from '../../kernel/objectEdits'
 import { Tip } from '../../ui/Tip'
+import { ColourField } from '../../ui/ColourField'
+import { Text } from '../../ui/Text'
 
 const lum = (c: readonly number[]) => luminance([c[0] ?? 0, c[1] ?? 0, c[2] ?? 0])
 
@@ -20,7 +23,7 @@ export function Materials({ doc, facts }: { doc: Setup; facts: StageFacts }) {
   const changed = (s: Surface) => Object.values(doc.materials ?? {}).find((m) => m.name === s.name)
   return (
     <>
-      <input className="text find" type="search" aria-label="Find materials" placeholder={inHand.size ? 'Those of the chosen objects; find any' : 'Find a material'} value={find} onChange={(e) => setFind(e.target.value)} onKeyDown={(e) => e.stopPropagation()} />
+      <Text className="find" type="search" label="Find materials" placeholder={inHand.size ? 'Those of the chosen objects; find any' : 'Find a material'} value={find} onChange={(e) => setFind(e.target.value)} onKeyDown={(e) => e.stopPropagation()} />
       <ul className="materials">
         {list.map((s) => {
           const m = changed(s)
@@ -32,16 +35,16 @@ export function Materials({ doc, facts }: { doc: Setup; facts: StageFacts }) {
           const reset = (what: 'colour' | 'roughness' | 'metal' | 'emission') =>
             m?.[what] !== undefined ? (
               <Tip title="As in the file">
-                <button type="button" className="word" onClick={() => paint(s, { [what]: null }, `${what} as in the file`)}>
+                <Button className="word" onClick={() => paint(s, { [what]: null }, `${what} as in the file`)}>
                   file
-                </button>
+                </Button>
               </Tip>
             ) : (
               <span />
             )
           return (
             <li key={s.name} className={m ? 'changed' : ''}>
-              <button type="button" className="what" aria-expanded={open === s.name} onClick={() => setOpen(open === s.name ? null : s.name)}>
+              <ButtonBase className="what" aria-expanded={open === s.name} onClick={() => setOpen(open === s.name ? null : s.name)}>
                 <span className="swatch" style={{ background: linearToHex(colour) }} />
                 {s.name}
                 <span className="quiet">
@@ -49,11 +52,11 @@ export function Materials({ doc, facts }: { doc: Setup; facts: StageFacts }) {
                   {s.textured ? 'textured · ' : ''}
                   {m ? 'changed' : ''}
                 </span>
-              </button>
+              </ButtonBase>
               {open === s.name && (
                 <div className="material" role="region" aria-label={`${s.name}, opened`}>
                   <span>Colour</span>
-                  <input type="color" aria-label={`${s.name} colour`} value={linearToHex(colour)} onChange={(e) => paint(s, { colour: hexToLinear(e.target.value) }, 'colour')} />
+                  <ColourField label={`${s.name} colour`} hex={linearToHex(colour)} onDraft={(c) => paint(s, { colour: c }, '', false)} onDone={(c) => paint(s, { colour: c }, 'colour')} />
                   {reset('colour')}
                   <span>Roughness</span>
                   <NumberField label={`${s.name} roughness`} value={rough} min={0} max={1} step={0.05} onDraft={(v) => paint(s, { roughness: v }, '', false)} onDone={(v) => paint(s, { roughness: Math.round(v * 1000) / 1000 }, `roughness ${v.toFixed(2)}`)} />

@@ -1,3 +1,4 @@
+import { Button, ButtonBase } from '@mui/material'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Eye } from '@phosphor-icons/react/dist/csr/Eye'
 import { EyeSlash } from '@phosphor-icons/react/dist/csr/EyeSlash'
@@ -10,6 +11,8 @@ import { tidy } from '../../kernel/number'
 import { cameraNow, useLook } from '../../kernel/look'
 import { addBackdrop, baseOf, change, entryOf, saidOf, tree } from '../../kernel/objectEdits'
 import { Tip } from '../../ui/Tip'
+import { Choice } from '../../ui/Choice'
+import { Text } from '../../ui/Text'
 
 /** Objects lists the level's objects and groups by name: found, hidden, renamed for the setup, told what they do. */
 export function Objects({ doc, facts }: { doc: Setup; facts: StageFacts }) {
@@ -35,7 +38,7 @@ export function Objects({ doc, facts }: { doc: Setup; facts: StageFacts }) {
   const open = rows.find((n) => n.things.length === chosen.length && n.things.every((t) => chosen.includes(t)))
   return (
     <>
-      <input className="text find" type="search" aria-label="Find objects" placeholder="Find an object, “mover”, “hidden”" value={find} onChange={(e) => setFind(e.target.value)} onKeyDown={(e) => e.stopPropagation()} />
+      <Text className="find" type="search" label="Find objects" placeholder="Find an object, “mover”, “hidden”" value={find} onChange={(e) => setFind(e.target.value)} onKeyDown={(e) => e.stopPropagation()} />
       <div className="objects" ref={box} role="tree" aria-label="Objects">
         <div style={{ height: list.getTotalSize(), position: 'relative' }}>
           {list.getVirtualItems().map((v) => {
@@ -47,29 +50,28 @@ export function Objects({ doc, facts }: { doc: Setup; facts: StageFacts }) {
             return (
               <div key={n.path} role="treeitem" aria-selected={on} aria-level={n.depth + 1} className={`object${on ? ' on' : ''}${said?.hidden ? ' gone' : ''}`} style={{ transform: `translateY(${v.start}px)`, paddingLeft: 6 + n.depth * 12 }}>
                 {inner.has(n.path) && !text ? (
-                  <button type="button" className="fold" aria-label={closed.has(n.path) ? `Unfold ${n.name}` : `Fold ${n.name}`} onClick={() => setClosed((c) => new Set(c.has(n.path) ? [...c].filter((x) => x !== n.path) : [...c, n.path]))}>
+                  <ButtonBase className="fold" aria-label={closed.has(n.path) ? `Unfold ${n.name}` : `Fold ${n.name}`} onClick={() => setClosed((c) => new Set(c.has(n.path) ? [...c].filter((x) => x !== n.path) : [...c, n.path]))}>
                     {closed.has(n.path) ? '▸' : '▾'}
-                  </button>
+                  </ButtonBase>
                 ) : (
                   <span className="fold" />
                 )}
                 <Tip title={n.path}>
-                  <button
-                    type="button"
+                  <ButtonBase
                     className="what"
                     onClick={(e) => useLook.setState((s) => ({ objects: e.shiftKey || e.ctrlKey ? [...new Set([...s.objects, ...n.things])] : on ? [] : n.things }))}
                     onDoubleClick={() => askFor(`Name of ${n.name} in this setup`, own?.name || n.name, (name) => change(n.path, { name: name === n.name ? '' : name }, `called ${name}`, facts.things))}
                   >
                     {own?.name || n.name}
                     {own?.name ? <span className="quiet"> {n.name}</span> : null}
-                  </button>
+                  </ButtonBase>
                 </Tip>
                 <span className="quiet part">{said?.part && said.part !== 'static' ? said.part : ''}</span>
                 {own?.locked && <LockSimple size={11} aria-label="locked" />}
                 <Tip title={said?.hidden ? 'Not in the place for this setup. Put it back' : 'Take it out of the place for this setup'}>
-                  <button type="button" aria-label={said?.hidden ? `Put ${n.name} back` : `Take ${n.name} out`} onClick={() => change(n.path, { hidden: !said?.hidden }, said?.hidden ? 'put back' : 'taken out', facts.things)}>
+                  <ButtonBase aria-label={said?.hidden ? `Put ${n.name} back` : `Take ${n.name} out`} onClick={() => change(n.path, { hidden: !said?.hidden }, said?.hidden ? 'put back' : 'taken out', facts.things)}>
                     {said?.hidden ? <EyeSlash size={13} /> : <Eye size={13} />}
-                  </button>
+                  </ButtonBase>
                 </Tip>
               </div>
             )
@@ -99,20 +101,11 @@ function OneObject({ doc, facts, path, name, triangles }: { doc: Setup; facts: S
         <b>{own?.name || name}</b> · {triangles.toLocaleString('en')} triangles
       </p>
       <div className="field-row">
-        <span className="choice" role="radiogroup" aria-label={`What ${name} does`}>
-          {(['static', 'mover', 'blocker'] as const).map((p) => (
-            <Tip key={p} title={parts[p]}>
-              <button type="button" role="radio" aria-checked={part === p} onClick={() => part !== p && change(path, { part: p }, p, facts.things)}>
-                {p}
-              </button>
-            </Tip>
-          ))}
-        </span>
-        <button type="button" className="word" onClick={() => change(path, { locked: !locked }, locked ? 'unlocked' : 'locked', facts.things)}>
+        <Choice label={`What ${name} does`} value={part} options={(['static', 'mover', 'blocker'] as const).map((p) => ({ value: p, words: p, says: parts[p] }))} change={(p) => change(path, { part: p }, p, facts.things)} />
+        <Button className="word" onClick={() => change(path, { locked: !locked }, locked ? 'unlocked' : 'locked', facts.things)}>
           {locked ? 'unlock' : 'lock'}
-        </button>
-        <button
-          type="button"
+        </Button>
+        <Button
           className="word"
           onClick={() => {
             const c = cameraNow()
@@ -122,7 +115,7 @@ function OneObject({ doc, facts, path, name, triangles }: { doc: Setup; facts: S
           }}
         >
           put a sweep behind it
-        </button>
+        </Button>
       </div>
       <div className="field-row" inert={locked}>
         {[0, 1, 2].map(move)}

@@ -1,8 +1,8 @@
-import { Slider } from '@mui/material'
+import { Button, Slider, Tab, Tabs } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { Report } from '../../api.gen'
-import { hexToLinear, linearToHex } from '../../ui/colour'
+import { linearToHex } from '../../ui/colour'
 import { NumberField } from '../../ui/NumberField'
 import { replace } from '../../kernel/lightEdits'
 import { api, bringAgain, Refused } from '../../kernel/client'
@@ -14,6 +14,8 @@ import { importing } from '../../kernel/importing'
 import { useTargets } from '../../kernel/queries'
 import { complain, edit, nextSeq, say, useSetup } from '../../kernel/store'
 import { askFor } from '../../ui/Ask'
+import { Choice } from '../../ui/Choice'
+import { ColourField } from '../../ui/ColourField'
 
 type Tab = 'place' | 'objects' | 'materials' | 'setups'
 const tabs: Record<Tab, string> = { place: 'Place', objects: 'Objects', materials: 'Materials', setups: 'Setups' }
@@ -26,13 +28,11 @@ export function ScenePanel() {
   if (!doc) return <section className="scene" aria-label="Scene" />
   return (
     <section className="scene" aria-label="Scene">
-      <div className="tabs" role="tablist" aria-label="Scene">
+      <Tabs aria-label="Scene" value={tab} onChange={(_, t: Tab) => setTab(t)}>
         {(Object.keys(tabs) as Tab[]).map((t) => (
-          <button key={t} type="button" role="tab" aria-selected={tab === t} onClick={() => setTab(t)}>
-            {tabs[t]}
-          </button>
+          <Tab key={t} value={t} label={tabs[t]} />
         ))}
-      </div>
+      </Tabs>
       <div className="tab-body">
         {tab === 'place' && <Place />}
         {tab === 'objects' && facts && <Objects doc={doc} facts={facts} />}
@@ -131,9 +131,9 @@ function Place() {
         <div key={k} className="one-object" role="region" aria-label={b.name}>
           <p>
             <b>{b.name}</b>{' '}
-            <button type="button" className="word" onClick={() => removeBackdrop(k, b)}>
+            <Button className="word" onClick={() => removeBackdrop(k, b)}>
               take away
-            </button>
+            </Button>
           </p>
           <div className="field-row">
             {(
@@ -147,32 +147,40 @@ function Place() {
             ).map(([f, unit]) => (
               <NumberField key={f} label={`${b.name} ${f}`} value={b[f]} unit={unit} min={f === 'facing' ? -360 : f === 'curve' ? 0 : 0.2} max={f === 'facing' ? 360 : 100} step={f === 'facing' ? 5 : 0.25} onDraft={() => undefined} onDone={(v) => backdrop(k, b, { [f]: v })} />
             ))}
-            <input type="color" aria-label={`${b.name} colour`} value={linearToHex(b.colour)} onChange={(e) => backdrop(k, b, { colour: hexToLinear(e.target.value) })} />
+            <ColourField label={`${b.name} colour`} hex={linearToHex(b.colour)} onDraft={(c) => backdrop(k, b, { colour: c }, false)} onDone={(c) => backdrop(k, b, { colour: c })} />
           </div>
         </div>
       ))}
       <h2>Target device</h2>
-      <div role="radiogroup" aria-label="Target device" className="targets">
-        {targets.map((t) => (
-          <button key={t.id} type="button" role="radio" aria-checked={doc.target === t.id} onClick={() => t.id !== doc.target && edit(`Target ${t.name}`, [replace('/target', t.id)])}>
-            <b>{t.name}</b>
-            <span>
-              {t.width} × {t.height}, lighting {t.limitMs.toFixed(1)} ms, {t.limitMB} MB
-            </span>
-          </button>
-        ))}
+      <div className="targets">
+        <Choice
+          stacked
+          label="Target device"
+          value={doc.target}
+          options={targets.map((t) => ({
+            value: t.id,
+            words: (
+              <>
+                <b>{t.name}</b>
+                <span>
+                  {t.width} × {t.height}, lighting {t.limitMs.toFixed(1)} ms, {t.limitMB} MB
+                </span>
+              </>
+            ),
+          }))}
+          change={(k) => edit(`Target ${targets.find((t) => t.id === k)?.name ?? k}`, [replace('/target', k)])}
+        />
       </div>
       <h2>Tone curve</h2>
-      <div className="choice" role="radiogroup" aria-label="Tone curve">
-        {[
-          ['shoulder', 'soft shoulder'],
-          ['plain', 'plain, clips'],
-        ].map(([k, words]) => (
-          <button key={k} type="button" role="radio" aria-checked={doc.curve === k} onClick={() => k !== doc.curve && edit(`Tone curve ${words}`, [replace('/curve', k)])}>
-            {words}
-          </button>
-        ))}
-      </div>
+      <Choice
+        label="Tone curve"
+        value={doc.curve}
+        options={[
+          { value: 'shoulder', words: 'soft shoulder' },
+          { value: 'plain', words: 'plain, clips' },
+        ]}
+        change={(k) => edit(`Tone curve ${k === 'plain' ? 'plain, clips' : 'soft shoulder'}`, [replace('/curve', k)])}
+      />
     </>
   )
 }
@@ -201,8 +209,7 @@ function Setups() {
         </div>
       ))}
       <p>
-        <button
-          type="button"
+        <Button
           className="word"
           onClick={() =>
             askFor('Name of the new setup, which begins as this one', `${name} 2`, (n) => {
@@ -211,12 +218,12 @@ function Setups() {
           }
         >
           Another setup of this place …
-        </button>
+        </Button>
       </p>
       <p>
-        <button type="button" className="word" onClick={() => importing.choose()}>
+        <Button className="word" onClick={() => importing.choose()}>
           Bring in a GLB file as a new project …
-        </button>
+        </Button>
       </p>
       <p className="quiet">or drop one anywhere in this window. Lights are taken from one setup to another by copying (Ctrl C) and pasting (Ctrl V) them.</p>
     </>

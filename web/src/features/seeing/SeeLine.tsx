@@ -1,4 +1,4 @@
-import { IconButton, Menu, MenuItem } from '@mui/material'
+import { Button, IconButton, Menu, MenuItem } from '@mui/material'
 import { CaretDown } from '@phosphor-icons/react/dist/csr/CaretDown'
 import { CaretUp } from '@phosphor-icons/react/dist/csr/CaretUp'
 import { useState } from 'react'
@@ -23,24 +23,24 @@ export function SeeTools() {
   const [menu, setMenu] = useState<HTMLElement | null>(null)
   return (
     <>
-      <button type="button" className="menu-word" aria-haspopup="menu" onClick={(e) => setMenu(e.currentTarget)} data-testid="way">
+      <Button variant="menu" aria-haspopup="menu" onClick={(e) => setMenu(e.currentTarget)} data-testid="way">
         <b>{waySpecs[way].name}</b> ▾
-      </button>
+      </Button>
       <Tip title="Compare with a snapshot (Shift C)">
-        <button type="button" className="menu-word" onClick={() => openPanel('snapshots')}>
+        <Button variant="menu" onClick={() => openPanel('snapshots')}>
           compare
-        </button>
+        </Button>
       </Tip>
       <Tip title="Handles of the lights (H)">
-        <button type="button" className={`menu-word${handles ? '' : ' quiet'}`} aria-pressed={handles} onClick={() => useLook.setState({ handles: !handles })}>
+        <Button variant="menu" className={handles ? '' : 'quiet'} aria-pressed={handles} onClick={() => useLook.setState({ handles: !handles })}>
           handles
-        </button>
+        </Button>
       </Tip>
       {handles && (
         <Tip title="The axes that arms move along (Shift W)">
-          <button type="button" className="menu-word" onClick={nextAxes}>
+          <Button variant="menu" onClick={nextAxes}>
             {axes} axes
-          </button>
+          </Button>
         </Tip>
       )}
       <Menu open={menu !== null} anchorEl={menu} onClose={() => setMenu(null)} slotProps={{ list: { dense: true, className: 'ways' } }}>
@@ -118,17 +118,17 @@ export function SeeLine() {
       {names.length > 0 && (
         <span className="alone-note">
           {names.length > 3 ? `${names.length} lights` : names.join(', ')} alone{' '}
-          <button type="button" className="word" onClick={() => useLook.setState({ alone: new Set() })}>
+          <Button className="word" onClick={() => useLook.setState({ alone: new Set() })}>
             all again (Esc)
-          </button>
+          </Button>
         </span>
       )}
       <span className="grow" />
       {hidden > 0 && (
         <Tip title="Show every object (Shift J)">
-          <button type="button" className="word" onClick={() => useLook.setState({ hidden: [] })}>
+          <Button className="word" onClick={() => useLook.setState({ hidden: [] })}>
             {hidden} hidden: show all
-          </button>
+          </Button>
         </Tip>
       )}
       <Tip title="Objects nearer than this are not seen; the light stays as it is" placement="top">

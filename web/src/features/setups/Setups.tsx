@@ -1,3 +1,4 @@
+import { Button } from '@mui/material'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Listed } from '../../api.gen'
 import { askFor } from '../../ui/Ask'
@@ -46,9 +47,9 @@ export default function Setups() {
       </>
     )
   const word = (words: string, run: () => void) => (
-    <button type="button" className="word" onClick={run}>
+    <Button className="word" onClick={run}>
       {words}
-    </button>
+    </Button>
   )
   const open = (s: Listed) => s.id !== id && word('open', () => location.assign(`/s/${s.id}`))
   return (

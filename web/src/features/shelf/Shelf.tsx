@@ -1,3 +1,4 @@
+import { ButtonBase } from '@mui/material'
 import { toView } from '../../kernel/look'
 import { entries, useSetup } from '../../kernel/store'
 import { Tip } from '../../ui/Tip'
@@ -19,7 +20,7 @@ export function Shelf() {
         const over = b ? b.ms > b.limitMs : false
         return (
           <Tip key={k} title={i < 9 ? `${v.name} (${i + 1})` : v.name}>
-            <button type="button" className={k === view ? 'on' : ''} aria-current={k === view} onClick={() => toView(k)}>
+            <ButtonBase className={k === view ? 'on' : ''} aria-current={k === view} onClick={() => toView(k)}>
               <span className="thumb">
                 {f && f.thumb > 0 ? <img alt="" src={`/api/setups/${id}/thumbs/${k}?v=${f.revision}-${f.thumb}`} /> : null}
               </span>
@@ -32,7 +33,7 @@ export function Shelf() {
                   </span>
                 </Tip>
               </span>
-            </button>
+            </ButtonBase>
           </Tip>
         )
       })}

@@ -1,3 +1,4 @@
+import { Button } from '@mui/material'
 import type { Snag } from '../../api.gen'
 import { chooseAll, toView, useLook } from '../../kernel/look'
 import { useThings } from '../../kernel/things'
@@ -34,13 +35,13 @@ export default function SnagPanel() {
               {s.why.slice(1)}.
             </p>
             <p className="actions">
-              <button type="button" className="word" onClick={() => show(s)}>
+              <Button className="word" onClick={() => show(s)}>
                 show{s.view && doc?.views[s.view] ? ` in ${doc.views[s.view]?.name}` : ''}
-              </button>
+              </Button>
               {s.remedy && (
-                <button type="button" className="word" onClick={() => edit(`${s.what}: ${s.remedy?.words}`, (s.remedy?.ops ?? []) as Op[])}>
+                <Button className="word" onClick={() => edit(`${s.what}: ${s.remedy?.words}`, (s.remedy?.ops ?? []) as Op[])}>
                   {s.remedy.words}
-                </button>
+                </Button>
               )}
             </p>
           </li>

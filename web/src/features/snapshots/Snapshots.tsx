@@ -1,3 +1,4 @@
+import { Button } from '@mui/material'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { Snapshot } from '../../api.gen'
@@ -7,6 +8,7 @@ import { api, Refused } from '../../kernel/client'
 import { revert, say, useSetup } from '../../kernel/store'
 import { when } from '../../kernel/when'
 import { compareWith, useComparison } from '../../kernel/comparison'
+import { Text } from '../../ui/Text'
 
 /** Snapshots keeps states with a name and a picture, compares them and brings them back. */
 export function Snapshots() {
@@ -33,10 +35,9 @@ export function Snapshots() {
   return (
     <>
       <div className="panel-tools">
-        <input
-          className="text"
-          ref={late}
-          aria-label="Name of the new snapshot"
+        <Text
+          inputRef={late}
+          label="Name of the new snapshot"
           placeholder="Name this state"
           value={name}
           onChange={(e) => setName(e.target.value)}
@@ -46,9 +47,9 @@ export function Snapshots() {
             e.stopPropagation()
           }}
         />
-        <button type="button" className="push" onClick={keep}>
+        <Button variant="outlined" onClick={keep}>
           Keep
-        </button>
+        </Button>
       </div>
       <ul className="snapshot-list">
         {list.data?.map((s) => (
@@ -60,22 +61,21 @@ export function Snapshots() {
                 {when(s.made)} · {people[s.person] ?? ''}
               </span>
               <span className="actions">
-                <button type="button" className="word" onClick={() => void compareWith(id, s.id)} aria-pressed={compared?.id === s.id}>
+                <Button className="word" onClick={() => void compareWith(id, s.id)} aria-pressed={compared?.id === s.id}>
                   compare with now
-                </button>
+                </Button>
                 {compared && compared.id !== s.id && (
-                  <button type="button" className="word" onClick={() => void compareWith(id, compared.id, s.id)}>
+                  <Button className="word" onClick={() => void compareWith(id, compared.id, s.id)}>
                     with “{compared.name}”
-                  </button>
+                  </Button>
                 )}
-                <button type="button" className="word" onClick={() => void revert(`Back to “${s.name}”`, 0, s.id)}>
+                <Button className="word" onClick={() => void revert(`Back to “${s.name}”`, 0, s.id)}>
                   bring back
-                </button>
-                <button type="button" className="word" onClick={() => rename(s)}>
+                </Button>
+                <Button className="word" onClick={() => rename(s)}>
                   rename
-                </button>
-                <button
-                  type="button"
+                </Button>
+                <Button
                   className="word"
                   onClick={() => {
                     if (compared?.id === s.id || base?.id === s.id) void compareWith(id, null)
@@ -83,7 +83,7 @@ export function Snapshots() {
                   }}
                 >
                   forget
-                </button>
+                </Button>
               </span>
             </div>
           </li>

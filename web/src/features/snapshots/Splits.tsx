@@ -1,9 +1,11 @@
+import { Button } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { stopsText } from '../../kernel/number'
 import { api } from '../../kernel/client'
 import { useLook } from '../../kernel/look'
 import { useSetup } from '../../kernel/store'
 import { compareWith, useComparison } from '../../kernel/comparison'
+import { Choice } from '../../ui/Choice'
 
 const names = { none: 'one', wipe: 'wipe', side: 'side by side', other: 'other', difference: 'difference' } as const
 
@@ -26,20 +28,14 @@ export function Splits() {
   if (!compared) return null
   return (
     <span className="splits" data-testid="splits">
-      <span className="choice" role="radiogroup" aria-label="Comparison">
-        {(Object.keys(names) as (keyof typeof names)[]).map((k) => (
-          <button key={k} type="button" role="radio" aria-checked={split === k} onClick={() => useLook.setState({ split: k })}>
-            {names[k]}
-          </button>
-        ))}
-      </span>
+      <Choice label="Comparison" value={split} options={(Object.keys(names) as (keyof typeof names)[]).map((k) => ({ value: k, words: names[k] }))} change={(k) => useLook.setState({ split: k })} />
       <span>
         {base ? `“${base.name}”` : 'now'} · “{compared.name}”
         {q.data ? `: ${stopsText(q.data.stops)} st, differs by ${q.data.mean.toFixed(1)} on average, ${q.data.p95.toFixed(1)} at the 95th percentile` : ''}
       </span>
-      <button type="button" className="word" onClick={() => void compareWith(id, null)}>
+      <Button className="word" onClick={() => void compareWith(id, null)}>
         end
-      </button>
+      </Button>
     </span>
   )
 }

@@ -1,4 +1,4 @@
-import { Menu, MenuItem } from '@mui/material'
+import { Button, Menu, MenuItem } from '@mui/material'
 import { useState } from 'react'
 import { NumberField } from '../../ui/NumberField'
 import { replace } from '../../kernel/lightEdits'
@@ -33,31 +33,31 @@ export function ViewLine() {
   }
   return (
     <>
-      <button type="button" className="menu-word" aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: 'view' })}>
+      <Button variant="menu" aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: 'view' })}>
         <b>{v.name}</b>
         {camera ? ', moved' : ''} ▾
-      </button>
+      </Button>
       <span className="camera-fields">
         <NumberField label="Focal length" value={lens(c.fovY)} unit="mm" min={8} max={400} step={1.03} geometric show={(x) => x.toFixed(x < 100 ? 1 : 0).replace(/\.0$/, '')} onDraft={(x) => change({ fovY: angle(x) }, false)} onDone={(x) => change({ fovY: angle(x) }, true)} />
         <NumberField label="Angle of view, upright" value={c.fovY} unit="°" min={2} max={140} step={1} show={degrees} onDraft={(x) => change({ fovY: x }, false)} onDone={(x) => change({ fovY: x }, true)} />
-        <button type="button" className="menu-word" aria-haspopup="menu" aria-label={`Aspect ${aspectName(c.aspect)}`} onClick={(e) => setMenu({ at: e.currentTarget, what: 'aspect' })}>
+        <Button variant="menu" aria-haspopup="menu" aria-label={`Aspect ${aspectName(c.aspect)}`} onClick={(e) => setMenu({ at: e.currentTarget, what: 'aspect' })}>
           {aspectName(c.aspect)} ▾
-        </button>
+        </Button>
         <span className="quiet">roll</span>
         <NumberField label="Roll" value={c.roll} unit="°" min={-180} max={180} step={1} show={degrees} onDraft={(x) => change({ roll: x }, false)} onDone={(x) => change({ roll: x }, true)} onReset={() => change({ roll: 0 }, true)} />
       </span>
       <span className="held">EV {v.ev.toFixed(1)} held</span>
       {camera && (
         <span className="free">
-          <button type="button" className="word" onClick={() => toView(view)} aria-keyshortcuts="R">
+          <Button className="word" onClick={() => toView(view)} aria-keyshortcuts="R">
             back
-          </button>
-          <button type="button" className="word" onClick={updateView} aria-keyshortcuts="Shift+V">
+          </Button>
+          <Button className="word" onClick={updateView} aria-keyshortcuts="Shift+V">
             update
-          </button>
-          <button type="button" className="word" onClick={saveView} aria-keyshortcuts="V">
+          </Button>
+          <Button className="word" onClick={saveView} aria-keyshortcuts="V">
             save as new
-          </button>
+          </Button>
         </span>
       )}
       {walking && <span className="told">walking: arrow keys, . and , rise and sink; Esc ends</span>}

@@ -1,4 +1,4 @@
-import { IconButton } from '@mui/material'
+import { ButtonBase, IconButton } from '@mui/material'
 import { X } from '@phosphor-icons/react/dist/csr/X'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
@@ -137,9 +137,9 @@ export function PinCards({ doc, warmth }: { doc: Setup; warmth: Warmth }) {
       <section key={p.id} className={`card pins${p.id === open ? ' wide-card' : ''}`} aria-label={`Pin ${i + 1}`}>
         <div className="card-head line">
           <Tip title="All that lights it">
-            <button type="button" className="name" aria-expanded={open === p.id} onClick={() => setOpen(open === p.id ? null : p.id)}>
+            <ButtonBase className="name" aria-expanded={open === p.id} onClick={() => setOpen(open === p.id ? null : p.id)}>
               {i + 1} · <b>{r ? (r.hit ? r.object : 'the open sky') : 'being read'}</b>
-            </button>
+            </ButtonBase>
           </Tip>
           <span>
             {r?.hit ? `${lux(r.lux)} · ` : ''}
