@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 	"willowherb/core/photometry"
 	"willowherb/core/setup"
@@ -213,9 +214,20 @@ func TestALampIsShaped(t *testing.T) {
 	b.until("doors in the picture", `document.querySelector('.doors-drawn')`)
 	b.click(`[data-light=rim-window] .name`)
 	b.until("another", `document.querySelector('[aria-label="Rim, window unit"]')`)
-	js[bool](b, `(() => { const e = document.querySelector('[aria-label="Rim, window unit"]'); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, 'cd'); e.dispatchEvent(new Event('change', { bubbles: true })); return true })()`)
+	b.choose("Rim, window unit", "cd candela")
 	s.keeps("in candela, as bright", func(d *setup.Setup) bool {
 		l := d.Lights["rim-window"]
 		return l.Unit == setup.Candela && math.Abs(l.Output/float64(photometry.SpotCandela(520, 12*math.Pi/180, 22*math.Pi/180))-1) < 1e-6
 	})
+}
+
+// choose opens a list by the keyboard and takes the option that begins with words.
+func (b *tab) choose(label, words string) {
+	b.t.Helper()
+	js[bool](b, `(document.querySelector('[role=combobox][aria-label="`+label+`"]').focus(), true)`)
+	b.do(chromedp.KeyEvent(kb.Enter))
+	find := `[...document.querySelectorAll('[role=option]')].find(e => e.textContent.startsWith('` + words + `'))`
+	b.until(words, find)
+	js[bool](b, "("+find+".click(), true)")
+	b.until("closed", `!document.querySelector('[role=listbox]')`)
 }

@@ -33,12 +33,12 @@ func (j *Journal) List(ctx context.Context) ([]Listed, error) {
 		FROM setups ORDER BY id`)
 }
 
-// HasDemo reports whether the demo is there, removed or not.
-func (j *Journal) HasDemo(ctx context.Context) (has bool, err error) {
+// DemoID is the demo's setup, removed or not; 0 where there is none.
+func (j *Journal) DemoID(ctx context.Context) (id int64, err error) {
 	err = j.db.Do(ctx, func(ctx context.Context) error {
-		return j.db.Pool.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM setups WHERE demo)`).Scan(&has)
+		return j.db.Pool.QueryRow(ctx, `SELECT coalesce(min(id), 0) FROM setups WHERE demo`).Scan(&id)
 	})
-	return has, err
+	return id, err
 }
 
 // DropDemo forgets the demo setup and its journal.

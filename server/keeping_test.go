@@ -1,6 +1,8 @@
 package server
 
 import (
+	"context"
+	"fmt"
 	"net/http/httptest"
 	"testing"
 
@@ -100,4 +102,21 @@ func TestAPlaceIsBroughtInAgain(t *testing.T) {
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/2", nil, &u))
 	require.Equal(t, "Storm", u.Document.Name)
 	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/copy", NameAsk{}, &f))
+}
+
+// The demo is put in once, is found again, and is brought back where it was removed.
+func TestTheDemoIsPutInAndBroughtBack(t *testing.T) {
+	s := serve(t)
+	var f Fault
+	require.Equal(t, 404, s.ask(t, "POST", "/api/demo", nil, &f))
+	in := imported(t, s)
+	s.Demo = func(context.Context) (int64, error) { return in.ID, nil }
+	var got Imported
+	require.Equal(t, 200, s.ask(t, "POST", "/api/demo", nil, &got))
+	require.Equal(t, in.ID, got.ID)
+	require.Equal(t, 200, s.ask(t, "DELETE", fmt.Sprintf("/api/setups/%d", in.ID), nil, nil))
+	require.Equal(t, 200, s.ask(t, "POST", "/api/demo", nil, &got))
+	var list []journal.Listed
+	require.Equal(t, 200, s.ask(t, "GET", "/api/setups", nil, &list))
+	require.Nil(t, list[0].Removed)
 }

@@ -32,6 +32,8 @@ type Parts struct {
 	Studio  *refine.Studio
 	Hall    *room.Hall
 	Files   fs.FS // the built front end
+	// Demo puts the demo in where it is not there, and tells its setup; nil where there is none.
+	Demo func(ctx context.Context) (int64, error)
 }
 
 // Server is the application behind HTTP.

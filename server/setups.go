@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/url"
@@ -34,6 +35,7 @@ func (s *Server) setupRoutes(api fiber.Router) {
 	api.Post("/setups/:id/restored", s.restoreSetup)
 	api.Post("/setups/:id/place", s.bringAgain)
 	api.Post("/import", s.importFile)
+	api.Post("/demo", s.openDemo)
 }
 
 func (s *Server) list(c fiber.Ctx) error {
@@ -170,6 +172,26 @@ func (s *Server) importFile(c fiber.Ctx) error {
 		return err
 	}
 	return c.JSON(Imported{n, append([]string{}, notes...)})
+}
+
+// openDemo puts the demo in where it is not there, or back where it was removed.
+func (s *Server) openDemo(c fiber.Ctx) error {
+	if s.Demo == nil {
+		return fmt.Errorf("the demo: %w", store.ErrNotFound)
+	}
+	leave, err := s.imports.enter(c.Context())
+	if err != nil {
+		return err
+	}
+	defer leave()
+	n, err := s.Demo(c.Context())
+	if err != nil {
+		return err
+	}
+	if err := s.Journal.BringBack(c.Context(), n); err != nil && !errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	return c.JSON(Imported{n, []string{}})
 }
 
 // Again answers a place that was brought in again: the edit, and what has changed.

@@ -1,3 +1,4 @@
+import a11y from 'eslint-plugin-jsx-a11y'
 import hooks from 'eslint-plugin-react-hooks'
 import tseslint from 'typescript-eslint'
 
@@ -5,6 +6,15 @@ export default tseslint.config(
   { ignores: ['dist', 'src/api.gen.ts'] },
   ...tseslint.configs.recommended,
   { plugins: { 'react-hooks': hooks }, rules: { 'react-hooks/rules-of-hooks': 'error', 'react-hooks/exhaustive-deps': 'error' } },
+  a11y.flatConfigs.recommended,
+  {
+    rules: {
+      'jsx-a11y/no-autofocus': ['error', { ignoreNonDOM: true }],
+      // The picture and the edges of panes are worked by keys; lists hear the keys of their rows.
+      'jsx-a11y/no-noninteractive-tabindex': ['error', { roles: ['application', 'separator'], tags: [] }],
+      'jsx-a11y/no-noninteractive-element-interactions': ['error', { handlers: ['onClick', 'onMouseDown', 'onMouseUp'] }],
+    },
+  },
   // A promise that nobody waits for hides its failure.
   {
     files: ['src/**/*.ts', 'src/**/*.tsx'],

@@ -51,8 +51,14 @@ func (c *serveCmd) Run(ctx context.Context) error {
 	debug.SetGCPercent(25)
 	parts := server.Build(db, refine.Options{Width: c.Width, MaxSamples: c.Samples, Memory: c.Memory << 20}, c.Linger, web.Files())
 	defer parts.Close()
+	parts.Demo = func(ctx context.Context) (int64, error) { return putDemo(ctx, &parts) }
 	if c.Demo {
-		if err := putDemo(ctx, &parts, c.Fresh); err != nil {
+		if c.Fresh {
+			if err := parts.Journal.DropDemo(ctx); err != nil {
+				return err
+			}
+		}
+		if _, err := putDemo(ctx, &parts); err != nil {
 			return fmt.Errorf("making the demo: %w", err)
 		}
 	}
@@ -87,25 +93,19 @@ func sweep(ctx context.Context, j *journal.Journal) {
 	}
 }
 
-func putDemo(ctx context.Context, parts *server.Parts, fresh bool) error {
-	if fresh {
-		if err := parts.Journal.DropDemo(ctx); err != nil {
-			return err
-		}
-	}
-	has, err := parts.Journal.HasDemo(ctx)
-	if err != nil || has {
-		return err
+// putDemo puts the demo in where it is not there, and tells its setup.
+func putDemo(ctx context.Context, parts *server.Parts) (int64, error) {
+	if id, err := parts.Journal.DemoID(ctx); err != nil || id > 0 {
+		return id, err
 	}
 	fmt.Println("making the demo place, once")
 	glb, err := demo.Place()
 	if err != nil {
-		return err
+		return 0, err
 	}
 	hash, err := parts.Blobs.Put(ctx, blob.Place, bytes.NewReader(glb))
 	if err != nil {
-		return err
+		return 0, err
 	}
-	_, err = parts.Journal.Create(ctx, journal.Setup{Project: demo.Name, Place: hash, File: "pump-house.glb", Doc: demo.Setup(), Demo: true})
-	return err
+	return parts.Journal.Create(ctx, journal.Setup{Project: demo.Name, Place: hash, File: "pump-house.glb", Doc: demo.Setup(), Demo: true})
 }

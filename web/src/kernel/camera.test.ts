@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { aimed, angle, angles, axes, dolly, framed, lens, look, nearestOnLine, onPlane, orbit, pan, project, ray, sub, len, norm, dot, walk, type Camera, type V3 } from './camera'
+import { aimed, angle, angles, axes, dolly, framed, lens, look, nearestOnLine, onPlane, orbit, pan, pinched, project, ray, sub, len, norm, dot, walk, type Camera, type V3 } from './camera'
 
 const cam: Camera = { name: '', order: 0, eye: [1, 2, 5], aim: [0.1, -0.2, -1], roll: 7, fovY: 40, aspect: 16 / 9, ev: 5 }
 const near = (a: readonly number[], b: readonly number[], d = 9) => a.forEach((v, i) => expect(v).toBeCloseTo(b[i] ?? NaN, d))
@@ -80,4 +80,17 @@ test('directions as angles, and back', () => {
     expect(a.turn).toBeCloseTo(t, 6)
     expect(a.rise).toBeCloseTo(r, 6)
   }
+})
+
+test('two fingers bring a place nearer by as much as they spread, and keep it under them', () => {
+  const pivot: V3 = [0.4, 1, -2]
+  const before = project(cam, pivot)
+  const far = len(sub(pivot, cam.eye))
+  const c = pinched(cam, pivot, 2, 0, 0)
+  expect(len(sub(pivot, c.eye))).toBeCloseTo(far / 2, 9)
+  near([project(c, pivot)?.x ?? 0, project(c, pivot)?.y ?? 0], [before?.x ?? 0, before?.y ?? 0])
+  expect(len(sub(pivot, pinched(cam, pivot, 0.5, 0, 0).eye))).toBeCloseTo(2 * far, 9)
+  // Moved by a tenth of the width, what is under them follows, to the picture's own depth.
+  const moved = project(pinched(cam, pivot, 1, 0.1, 0), pivot)
+  expect(moved?.x).toBeCloseTo((before?.x ?? 0) + 0.1, 1)
 })

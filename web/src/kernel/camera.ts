@@ -147,3 +147,9 @@ export function aimed(turn: number, rise: number): V3 {
   const [t, r] = [turn * degree, Math.min(Math.max(rise, -90), 90) * degree]
   return [Math.sin(t) * Math.cos(r), Math.sin(r), -Math.cos(t) * Math.cos(r)]
 }
+
+/** pinched is the eye after two fingers have spread by a factor about a place, and moved by a share of the picture. */
+export function pinched(c: Camera, pivot: V3, spread: number, dx: number, dy: number): Camera {
+  const near = dolly(c, pivot, 1 - 1 / Math.max(spread, 0.02))
+  return pan(near, Math.max(len(sub(pivot, near.eye)), 0.1), dx, dy)
+}

@@ -50,6 +50,7 @@ const post = (body: unknown): RequestInit => ({ method: 'POST', headers: { 'Cont
 
 export const api = {
   setups: () => ask<Listed[]>('/api/setups'),
+  demo: () => ask<Imported>('/api/demo', post({})),
   targets: () => ask<Target[]>('/api/targets'),
   palette: () => ask<Palette>('/api/palette'),
   curves: (hash: string) => ask<Polar>(`/api/profiles/${hash}`),

@@ -1,3 +1,4 @@
+import { WebSocket as ReconnectingWebSocket } from 'partysocket'
 import type { Gaze } from '../api.gen'
 import { useLook, type Way } from './look'
 import { gazes, hear, useSetup, type News, type Op } from './store'
@@ -21,34 +22,17 @@ export const sayName = () => speak({ called: called() })
 
 /** connect keeps a socket to a setup open, coming back after a loss; a blind window has no picture of its own. Returns how to end it. */
 export function connect(id: number, blind = false): () => void {
-  let socket: WebSocket | null = null
-  let ended = false
-  let tries = 0
-  let timer: ReturnType<typeof setTimeout> | undefined
-  const open = async () => {
-    try {
-      await me() // a socket cannot be told that its browser is not known
-    } catch {
-      lost()
-      return
-    }
-    if (ended) return
+  const address = async () => {
+    await me() // a socket cannot be told that its browser is not known
     const view = useSetup.getState().view
     const at = location.protocol === 'https:' ? 'wss' : 'ws'
-    socket = new WebSocket(`${at}://${location.host}/api/setups/${id}/live?window=${windowName}&called=${encodeURIComponent(called())}&view=${encodeURIComponent(view)}`)
-    socket.onmessage = (e) => {
-      tries = 0
-      hear(JSON.parse(e.data as string) as News)
-    }
-    socket.onclose = lost
+    return `${at}://${location.host}/api/setups/${id}/live?window=${windowName}&called=${encodeURIComponent(called())}&view=${encodeURIComponent(view)}`
   }
-  const lost = () => {
-    if (ended) return
-    useSetup.setState({ connected: false })
-    timer = setTimeout(() => void open(), Math.min(250 * 2 ** tries++, 3000))
-  }
-  void open()
-  const send = (m: unknown) => socket?.readyState === WebSocket.OPEN && socket.send(JSON.stringify(m))
+  // What waits for the server waits in the journal of edits: the socket itself keeps nothing back.
+  const socket = new ReconnectingWebSocket(address, [], { minReconnectionDelay: 250, maxReconnectionDelay: 3000, reconnectionDelayGrowFactor: 2, connectionTimeout: 10_000, maxEnqueuedMessages: 0 })
+  socket.onmessage = (e: MessageEvent<string>) => hear(JSON.parse(e.data) as News)
+  socket.onclose = () => useSetup.setState({ connected: false })
+  const send = (m: unknown) => socket.readyState === WebSocket.OPEN && socket.send(JSON.stringify(m))
   speak = send
   // Gazes follow the eye at most thirty times a second; the last one always goes.
   let asked: ReturnType<typeof setTimeout> | undefined
@@ -100,11 +84,10 @@ export function connect(id: number, blind = false): () => void {
     if (useLook.getState().camera || useSetup.getState().draft.length > 0) useLook.setState({ preview: m })
   }
   return () => {
-    ended = true
     stops.forEach((stop) => stop())
     clearTimeout(asked)
     clearTimeout(draftTimer)
-    clearTimeout(timer)
-    socket?.close()
+    socket.onclose = null
+    socket.close()
   }
 }

@@ -76,7 +76,7 @@ export function PlainPicture({ id, view, stamp, doc, alone }: { id: number; view
   return (
     <img
       data-testid="plain-picture"
-      alt={`Picture of the view ${doc.views[view]?.name ?? ''}`}
+      alt={doc.views[view]?.name ?? ''}
       src={`/api/setups/${id}/picture?view=${view}&alone=${[...alone].join(',')}&at=${stamp}`}
       onError={() => complain({ what: 'The picture could not be fetched.', remedy: 'It comes back by itself when the server is there again.' })}
     />

@@ -54,7 +54,8 @@ export function Picture({ warmth }: { warmth: Warmth }) {
 
   const aspect = cameraOf?.aspect ?? 16 / 9
   const size = useFit(box, aspect)
-  const navigation = useNavigation(canvas)
+  const frame = useRef<HTMLDivElement>(null)
+  const navigation = useNavigation(canvas, frame)
 
   const colourAt = async (x: number, y: number): Promise<RGB | null> => {
     if (!composite || shown !== sight || map) return null
@@ -88,6 +89,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   return (
     <div className="picture-box" ref={box}>
       <div
+        ref={frame}
         className="picture"
         style={size}
         data-testid="picture-frame"

@@ -1,6 +1,7 @@
+import { usePinch } from '@use-gesture/react'
 import { useEffect, useRef } from 'react'
 import { choose, cameraNow, moveCamera, standStill, useLook } from '../kernel/look'
-import { add, angle, dolly, lens, look, orbit, pan, ray, times, walk, type Camera, type V3 } from '../kernel/camera'
+import { add, angle, dolly, lens, look, orbit, pan, pinched, ray, times, walk, type Camera, type V3 } from '../kernel/camera'
 import { capture } from './crosshair'
 import { middleDistance, under } from './ground'
 import { settled, travel } from './solid'
@@ -14,7 +15,7 @@ window.addEventListener('keydown', (e) => {
 window.addEventListener('keyup', (e) => held.delete(e.key === ' ' ? 'space' : e.key.toLowerCase()))
 window.addEventListener('blur', () => held.clear())
 
-type Mode = 'orbit' | 'pan' | 'look' | 'pick'
+type Mode = 'orbit' | 'pan' | 'look' | 'pick' | 'finger'
 
 interface Drag {
   mode: Mode
@@ -23,6 +24,14 @@ interface Drag {
   from: Camera
   pivot: V3
   moved: boolean
+}
+
+/** Where two fingers began. */
+interface Pinch {
+  from: Camera
+  pivot: V3
+  x: number
+  y: number
 }
 
 /** where is a pointer's position in the picture, 0 to 1. */
@@ -39,8 +48,8 @@ export function pivotAt(c: Camera, x: number, y: number): V3 {
 /** turnOf is by how much a drag over the picture's width turns the eye, in radians: 60 degrees about what is near, less about what is far, where the same turn would carry it away. */
 export const turnOf = (c: Camera, pivot: V3) => (Math.PI / 3) * Math.min(Math.max(3 / Math.max(Math.hypot(...(pivot.map((v, i) => v - (c.eye[i] ?? 0)) as V3)), 0.1), 0.3), 1)
 
-/** useNavigation moves the eye by hand: what lies under the pointer is what it turns about and goes towards. */
-export function useNavigation(box: React.RefObject<HTMLElement | null>) {
+/** useNavigation moves the eye by hand over the canvas in box, which stands in frame: what lies under the pointer is what it turns about and goes towards. */
+export function useNavigation(box: React.RefObject<HTMLElement | null>, frame: React.RefObject<HTMLElement | null>) {
   const drag = useRef<Drag | null>(null)
   const last = useRef<{ pivot: V3; at: number } | null>(null)
   const walking = useLook((s) => s.walking)
@@ -80,6 +89,22 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
     return () => el.removeEventListener('wheel', wheel)
   }, [box])
 
+  // Two fingers: apart is nearer, together farther, moved is along.
+  usePinch(
+    ({ first, last: over, origin, movement: [spread], memo }: { first: boolean; last: boolean; origin: [number, number]; movement: [number, number]; memo?: Pinch }) => {
+      const at = box.current
+      const c = memo?.from ?? cameraNow()
+      if (!at || !c) return undefined
+      drag.current = null
+      const p = where({ clientX: origin[0], clientY: origin[1] }, at)
+      const begun = memo ?? { from: c, pivot: pivotAt(c, p.x, p.y), x: p.x, y: p.y }
+      if (!first) travel(pinched(begun.from, begun.pivot, spread, p.x - begun.x, p.y - begun.y))
+      if (over) standStill()
+      return begun
+    },
+    { target: frame, pointer: { touch: true }, pinchOnWheel: false, eventOptions: { passive: false } },
+  )
+
   useEffect(() => {
     if (!walking) return
     let frame = 0
@@ -103,7 +128,8 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
     onPointerDown: (e: React.PointerEvent) => {
       if (e.button === 2) begin(e.shiftKey ? 'pan' : e.ctrlKey ? 'look' : 'orbit', e)
       else if (e.button === 1) begin('pan', e)
-      else if (e.button === 0) begin(walking ? 'look' : held.has('space') ? 'orbit' : 'pick', e)
+      // A finger that is drawn along turns; one that taps chooses, as a pen and a mouse do.
+      else if (e.button === 0) begin(walking ? 'look' : held.has('space') ? 'orbit' : e.pointerType === 'touch' ? 'finger' : 'pick', e)
       if (e.button === 1) e.preventDefault()
     },
     onPointerMove: (e: React.PointerEvent) => {
@@ -114,7 +140,7 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
       const dy = e.clientY - d.y
       if (!d.moved && Math.hypot(dx, dy) < 3) return
       d.moved = true
-      if (d.mode === 'orbit') {
+      if (d.mode === 'orbit' || d.mode === 'finger') {
         const turn = turnOf(d.from, d.pivot)
         travel(orbit(d.from, d.pivot, (-dx / w) * turn, (-dy / h) * turn * 0.6))
       }
@@ -128,7 +154,7 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
       const d = drag.current
       drag.current = null
       if (!d || !box.current) return
-      if (d.mode !== 'pick') {
+      if (d.mode !== 'pick' && !(d.mode === 'finger' && !d.moved)) {
         standStill()
         if (d.moved && d.mode !== 'look') void settled(d.pivot, d.from.eye as V3)
         return

@@ -1,7 +1,7 @@
 import { Dialog, DialogContent, DialogTitle, Snackbar } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { addressed } from '../kernel/address'
+import { addressed, atProjects } from '../kernel/address'
 import { api } from '../kernel/client'
 import { connect } from '../kernel/live'
 import { steps, type Slot } from '../kernel/feature'
@@ -17,12 +17,14 @@ import { Finder, Sheet } from './Finder'
 import { Below } from './Below'
 import { Dock } from './Dock'
 import { Import } from '../features/setups/Import'
+import { Projects } from '../features/setups/Projects'
 import { panelOf, usePanel } from '../kernel/panels'
 import { usePanes } from '../kernel/panes'
 import { Splitter } from '../ui/Splitter'
 import { Round } from './Round'
 import { shareLook } from '../kernel/siblings'
 import { TopBar } from './TopBar'
+import { Safe } from '../ui/Safe'
 import { Slots } from './Slots'
 import { useWide } from './useWide'
 
@@ -34,6 +36,7 @@ const stripWidth = 196
 
 export function App() {
   const [id, setID] = useState(addressed)
+  const [projects, setProjects] = useState(atProjects)
   const setups = useQuery({ queryKey: ['setups'], queryFn: api.setups, enabled: id === 0 })
   const warmth = useQuery({ queryKey: ['warmth'], queryFn: api.warmth })
   const step = usePanes((s) => s.step)
@@ -50,7 +53,8 @@ export function App() {
   // The demo, where there is one; else what was imported last.
   const inUse = setups.data?.filter((s) => !s.archived && !s.removed) ?? []
   const first = (inUse.find((s) => s.demo) ?? inUse[0] ?? setups.data?.find((s) => !s.removed))?.id
-  const open = id || first || 0
+  const open = projects ? 0 : id || first || 0
+  const none = id === 0 && setups.data !== undefined && inUse.length === 0
   useEffect(() => {
     if (!open) return
     const end = connect(open, ownPanel !== null)
@@ -69,13 +73,22 @@ export function App() {
     if (setupID !== null) void fetchThings(setupID)
   }, [setupID, consists])
 
-  const go = (next: number) => {
-    history.pushState(null, '', `/s/${next}`)
+  const show = (next: number) => {
     release()
     useSetup.setState(blank)
     useLook.setState({ alone: new Set(), open: new Set(), chosen: null, picked: new Set(), objects: [], histogram: [], camera: null, moving: false, preview: null, back: [], forth: [], hidden: [], cut: 0, pins: [], through: null, walking: false, way: 'picture' })
     setID(next)
+    setProjects(atProjects())
   }
+  const go = (next: number) => {
+    history.pushState(null, '', `/s/${next}`)
+    show(next)
+  }
+  useEffect(() => {
+    const back = () => show(addressed())
+    window.addEventListener('popstate', back)
+    return () => window.removeEventListener('popstate', back)
+  }, [])
 
   if (ownPanel) {
     return (
@@ -83,6 +96,15 @@ export function App() {
         <Dock panel={ownPanel} warmth={warmth.data} alone />
         <Told />
       </div>
+    )
+  }
+  if (projects || none) {
+    return (
+      <>
+        <Projects go={go} />
+        <Import done={go} />
+        <Told />
+      </>
     )
   }
   const at = (slot: Slot) => warmth.data && <Slots of={slot} warmth={warmth.data} />
@@ -102,7 +124,7 @@ export function App() {
         </div>
         <div className="stage">
           {at('beside')}
-          {warmth.data ? <Picture warmth={warmth.data} /> : <div className="picture-box" />}
+          <Safe of="The picture">{warmth.data ? <Picture warmth={warmth.data} /> : <div className="picture-box" />}</Safe>
         </div>
         <div className="view-line under">{at('under')}</div>
         {warmth.data ? <Below warmth={warmth.data} /> : null}
@@ -116,7 +138,11 @@ export function App() {
       {beside !== 'nothing' && (
         <aside className="side" aria-label="Right side">
           {beside === 'frame' && <Splitter which="side" />}
-          {Side && <Side warmth={warmth.data} slim={beside === 'strip'} />}
+          {Side && (
+            <Safe key={step} of="This side">
+              <Side warmth={warmth.data} slim={beside === 'strip'} />
+            </Safe>
+          )}
           {panel !== null && !wide && beside === 'frame' && (
             <div className="dock">
               <Splitter which="dock" />
@@ -127,12 +153,6 @@ export function App() {
       )}
       {at('bottom')}
       <Import done={go} />
-      {setups.data?.every((s) => s.removed) && id === 0 && (
-        <div className="empty">
-          <h1>No setup yet</h1>
-          <p>Drop a GLB file here to light it, or start with scripts/demo for the pump house.</p>
-        </div>
-      )}
       <Told />
       <Dialog open={sheet} onClose={() => useLook.setState({ sheet: false })} aria-labelledby="sheet" maxWidth="lg">
         <DialogTitle id="sheet">Keys</DialogTitle>

@@ -6,6 +6,7 @@ import type { Warmth } from '../api.gen'
 import { useSetup } from '../kernel/store'
 import { panels } from '../kernel/feature'
 import { ownWindow, usePanel } from '../kernel/panels'
+import { Safe } from '../ui/Safe'
 import { Tip } from '../ui/Tip'
 
 /** Dock is the open panel, wherever it stands. alone says that it has a window of its own. */
@@ -33,9 +34,11 @@ export function Dock({ panel, warmth, alone = false }: { panel: string; warmth: 
           </>
         )}
       </header>
-      <Suspense fallback={null}>
-        <open.body warmth={warmth} />
-      </Suspense>
+      <Safe key={open.id} of={open.name}>
+        <Suspense fallback={null}>
+          <open.body warmth={warmth} />
+        </Suspense>
+      </Safe>
     </section>
   )
 }

@@ -1,4 +1,4 @@
-import { Dialog } from '@mui/material'
+import { ButtonBase, Dialog } from '@mui/material'
 import { useMemo, useState } from 'react'
 import { areas } from '../kernel/feature'
 import { useLook } from '../kernel/look'
@@ -69,11 +69,11 @@ function Search({ close }: { close: () => void }) {
       />
       <ul role="listbox" aria-label="Commands">
         {found.map((c, i) => (
-          <li key={c.name} role="option" aria-selected={i === at} aria-disabled={c.able?.() === false} onPointerEnter={() => setAt(i)} onClick={() => run(i)}>
+          <ButtonBase component="li" key={c.name} role="option" tabIndex={-1} aria-selected={i === at} aria-disabled={c.able?.() === false} onPointerEnter={() => setAt(i)} onClick={() => run(i)}>
             <span>{c.name}</span>
             <span className="quiet">{c.area}</span>
             <kbd>{c.keys}</kbd>
-          </li>
+          </ButtonBase>
         ))}
         {found.length === 0 && <li className="quiet">No command has these words.</li>}
       </ul>

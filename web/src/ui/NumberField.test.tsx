@@ -92,7 +92,7 @@ test('what was typed is kept when the field is left, and Enter gives the focus b
   const done = vi.fn()
   render(
     <div className="slot">
-      <div data-row tabIndex={0} data-testid="row" />
+      <div data-row role="row" tabIndex={0} data-testid="row" />
       <NumberField label="Radius" value={5} min={0} max={99} step={1} onDraft={vi.fn()} onDone={done} />
     </div>,
   )

@@ -54,6 +54,7 @@ export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, s
       style={grid}
       aria-label={`Group ${g.name}, trim ${stopsText(g.trim)} stops, gives ${percent(share)}`}
       aria-expanded={open}
+      onClick={(e) => (e.target as HTMLElement).closest('.indent') && !(e.target as HTMLElement).closest('button, input') && (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}
       onKeyDown={(e) => {
         if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey || useLook.getState().walking) return
         const step = e.shiftKey ? 0.1 : 1 / 3
@@ -74,7 +75,7 @@ export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, s
           {open ? <CaretDown size={12} weight="fill" /> : <CaretRight size={12} weight="fill" />}
         </ButtonBase>
       </span>
-      <span className="indent" role="gridcell" style={{ paddingLeft: depth * 10 }} onClick={(e) => (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}>
+      <span className="indent" role="gridcell" style={{ paddingLeft: depth * 10 }}>
         <Name value={g.name} label={`Name of ${g.name}`} drag={`group:${id}`} done={(n) => lightEdits.renameGroup(id, docNow(), n)} />
         <Lock current={current} name={g.name} locked={Boolean(g.locked)} toggle={() => lightEdits.lockGroup(id, docNow())} />
         <Tip title="Warmth and hue of all in it">

@@ -11,7 +11,7 @@ import { columns, fitting, leastName, needed, storeColumns, storedColumns, type 
 import { focusMoves, scopeNames, useFacts, useTold, type Scope } from './facts'
 import { readTerms } from './filter'
 import { GroupRow } from './GroupRow'
-import { groupOver, useItems, type Item } from './items'
+import { beside, groupOver, useItems, type Item } from './items'
 import { LedgerHead } from './LedgerHead'
 import { LedgerMenus, type MenuName } from './LedgerMenus'
 import { LedgerTools } from './LedgerTools'
@@ -96,6 +96,15 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
   const keys = (e: React.KeyboardEvent) => {
     const at = Number((document.activeElement as HTMLElement | null)?.dataset.at ?? -1)
     if (at < 0 || (e.target as HTMLElement).tagName === 'INPUT' || useLook.getState().walking) return
+    if ((e.ctrlKey || e.metaKey) && (e.key === 'ArrowDown' || e.key === 'ArrowUp')) {
+      const item = items[at]
+      if (item?.kind !== 'light' || sort !== 'order') return
+      e.preventDefault()
+      e.stopPropagation()
+      const to = beside(items, at, e.key === 'ArrowDown' ? 1 : -1, (id) => doc.lights[id]?.group ?? '')
+      if (to) lightEdits.regroup([item.id], to.group, to.before)
+      return
+    }
     const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: items.length - 1, PageDown: at + 10, PageUp: at - 10 }[e.key]
     if (to === undefined) return
     e.preventDefault()

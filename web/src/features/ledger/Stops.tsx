@@ -60,7 +60,7 @@ export function Stops({ name, value, change, locked, others, current }: { curren
       </span>
       <span className="stops-box" role="gridcell">
         <Text
-          tabIndex={current ? 0 : -1}
+          attributes={{ tabIndex: current ? 0 : -1 }}
           className="stops-text"
           label={`${name} stops, number`}
           readOnly={locked}

@@ -5,6 +5,7 @@ import { say, useSetup } from '../../kernel/store'
 import { standing } from '../../kernel/travel'
 import { pivotAt } from '../../picture/navigate'
 import { startTool, toolOf, tools, type ToolKind } from '../../picture/tool'
+import { findBox } from './LedgerTools'
 import { copyLights, pasteLights } from './clipboard'
 
 const look = useLook.getState
@@ -63,6 +64,7 @@ function toolOn(kind: ToolKind) {
 
 /** commands of lights. */
 export const commands: Command[] = [
+  { name: 'Find lights', keys: 'Ctrl F', area: 'Light', run: () => document.querySelector<HTMLElement>(`#${findBox} input, input#${findBox}`)?.focus() },
   { name: 'A third of a stop up', keys: '=', area: 'Light', run: stepStops(1 / 3), able: some },
   { name: 'A third of a stop down', keys: '-', area: 'Light', run: stepStops(-1 / 3), able: some },
   { name: 'Alone, or all together again', keys: 'A', area: 'Light', run: () => some() && toggleAlone(picked()), able: some },

@@ -2,7 +2,7 @@ import { expect, test } from 'vitest'
 import type { Light, Setup } from '../../api.gen'
 import { columns, fitting, needed, sorted } from './columns'
 import { readFilter, readTerms, without, type Known } from './filter'
-import { groupOver, type Item } from './items'
+import { beside, groupOver, type Item } from './items'
 
 const l = (o: Partial<Light>): Light => ({ name: 'x', group: '', kind: 'point', carry: 'live', shadow: true, off: false, stops: 0, colour: { kelvin: 3000 }, output: 1, range: 0, ...o }) as Light
 const lights: Record<string, Light> = {
@@ -71,4 +71,21 @@ test('the group over a light stays in sight', () => {
   ] as Item[]
   expect([0, 1, 2, 3, 4].map((i) => groupOver(items, i))).toEqual([-1, -1, 1, 0, 0])
   expect(groupOver([], 0)).toBe(-1)
+})
+
+test('a light is moved by one row, out of its group and into the next', () => {
+  const items = [
+    { kind: 'group', id: 'hall', depth: 0, members: [] },
+    { kind: 'light', id: 'a', depth: 0 },
+    { kind: 'light', id: 'b', depth: 0 },
+    { kind: 'group', id: 'keeper', depth: 0, members: [] },
+    { kind: 'light', id: 'c', depth: 0 },
+  ] as Item[]
+  const group = (id: string) => ({ a: 'hall', b: 'hall', c: 'keeper' })[id] ?? ''
+  expect(beside(items, 1, 1, group)).toEqual({ group: 'hall', before: null })
+  expect(beside(items, 2, -1, group)).toEqual({ group: 'hall', before: 'a' })
+  expect(beside(items, 2, 1, group)).toEqual({ group: 'keeper', before: 'c' })
+  expect(beside(items, 4, -1, group)).toEqual({ group: 'hall', before: null })
+  expect(beside(items, 4, 1, group)).toBeNull()
+  expect(beside(items, 1, -1, group)).toBeNull()
 })

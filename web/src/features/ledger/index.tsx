@@ -22,5 +22,6 @@ export const ledger: Feature = {
   hands: [
     ['Arrow keys', 'Ledger: rows, and a third of a stop (Shift: a tenth); walking: go, with . and , up and down'],
     ['Enter, F2', 'Ledger: open the row, rename'],
+    ['Ctrl Up, Ctrl Down', 'Ledger: move the light by a row, also into another group'],
   ],
 }

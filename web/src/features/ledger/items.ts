@@ -44,3 +44,23 @@ export function groupOver(items: Item[], at: number): number {
   for (let i = at - 1; i >= 0; i--) if (items[i]?.kind === 'group' && (items[i] as Item).depth <= item.depth) return i
   return -1
 }
+
+/** beside is where a light goes that is moved by one row: before which light of which group, or null where there is no row. */
+export function beside(items: Item[], at: number, by: 1 | -1, groupOf: (id: string) => string): { group: string; before: string | null } | null {
+  const me = items[at]
+  const next = items[at + by]
+  if (!me || !next) return null
+  // Past a group's name it comes into that group; upwards past its own, to the end of what is over it.
+  if (next.kind === 'group') {
+    if (by === 1) {
+      const first = items[at + 2]
+      return { group: next.id, before: first?.kind === 'light' && groupOf(first.id) === next.id ? first.id : null }
+    }
+    const over = items[at - 2]
+    if (!over) return null
+    return { group: over.kind === 'group' ? over.id : groupOf(over.id), before: null }
+  }
+  if (by === -1) return { group: groupOf(next.id), before: next.id }
+  const after = items[at + 2]
+  return { group: groupOf(next.id), before: after?.kind === 'light' && groupOf(after.id) === groupOf(next.id) ? after.id : null }
+}

@@ -116,9 +116,9 @@ function Rig({ id, group, g, doc, other, move }: { id: number; group: string; g:
         <Button className="word" onClick={() => chooseAll(members.map(([i]) => i))}>
           choose its lights
         </Button>
-        <a className="word" href={`/api/setups/${id}/rigs/${group}`} download>
+        <Button component="a" className="word" href={`/api/setups/${id}/rigs/${group}`} download>
           save as a file
-        </a>
+        </Button>
         {other && (
           <Button
             className="word"

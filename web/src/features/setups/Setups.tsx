@@ -2,6 +2,7 @@ import { Button } from '@mui/material'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Listed } from '../../api.gen'
 import { askFor } from '../../ui/Ask'
+import { projectsAt } from '../../kernel/address'
 import { api, Refused } from '../../kernel/client'
 import { edit, nextSeq, say, useSetup } from '../../kernel/store'
 
@@ -71,6 +72,11 @@ export default function Setups() {
           </>
         ))}
         {section('Removed', all.filter((s) => s.removed), (s) => word(`bring back (until ${until(s.removed ?? '')})`, () => void api.restore(s.id).then(changed, trouble)))}
+        <p>
+          <Button className="word" onClick={() => location.assign(projectsAt)}>
+            all projects as pictures
+          </Button>
+        </p>
         <p className="quiet">Open another setup to remove this one. Copies are made in the Scene step.</p>
       </div>
     </>
