@@ -239,3 +239,14 @@ export function undo(redo = false) {
     }
   })
 }
+
+/** acknowledged waits until the server has every edit of this window: before that it may not know the light that it is asked about. */
+export const acknowledged = () =>
+  new Promise<void>((done) => {
+    if (get().pending.length === 0) return done()
+    const stop = useSetup.subscribe((s) => {
+      if (s.pending.length > 0) return
+      stop()
+      done()
+    })
+  })

@@ -27,6 +27,8 @@ interface Look {
   chosen: string | null
   picked: ReadonlySet<string>
   open: ReadonlySet<string>
+  /** The pointer weighs what it is over, and a click pins it, until that is ended. */
+  weighs: boolean
   /** Objects of the place that are chosen, by number. */
   objects: readonly number[]
   histogram: number[]
@@ -71,6 +73,7 @@ export const useLook = create<Look>(() => ({
   chosen: null,
   picked: new Set<string>(),
   open: new Set(),
+  weighs: false,
   objects: [],
   histogram: [],
   spot: null,

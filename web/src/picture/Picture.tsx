@@ -70,7 +70,8 @@ export function Picture({ warmth }: { warmth: Warmth }) {
     const y = (e.clientY - r.top) / r.height
     if (x < 0 || y < 0 || x >= 1 || y >= 1) return
     pointer.at = { x, y }
-    if (useLook.getState().weighing) void weighHere()
+    const l = useLook.getState()
+    if (l.weighing || l.weighs) void weighHere()
     const here = under(cameraOf, x, y)
     useLook.setState({ under: here ? String(here.object) : '' })
     if (map || shown !== sight || astray) return
@@ -111,7 +112,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         }}
         onPointerLeave={() => {
           pointer.at = null
-          useLook.setState({ spot: null, spotLux: null, under: '' })
+          useLook.setState((s) => ({ spot: null, spotLux: null, under: '', ...(s.weighs ? { weighing: null } : {}) }))
         }}
       >
         <canvas ref={canvas} className={shown ? 'ready' : ''} data-testid="picture" data-sight={shown} hidden={plain} />

@@ -106,3 +106,14 @@ test('a colour is picked from the picture, and dark places have none', async () 
   // 2, 1, 0.5 has the luminance 1.1765.
   await vi.waitFor(() => expect(now().colour.rgb?.map((v) => +v.toFixed(2))).toEqual([1.7, 0.85, 0.42]))
 })
+
+test('a light that the server does not have yet is asked about once it has it', async () => {
+  place.mockResolvedValue({ able: true, words: '', position: [1, 2, 3], at: [0, 0, 0], distance: 1 })
+  useSetup.setState({ pending: [{ seq: 1, ops: [], label: 'New light Key', base: 0 }] })
+  act(() => startTool('highlight', 'a'))
+  fireEvent.pointerMove(layer(), at(0.4, 0.5))
+  await new Promise((r) => setTimeout(r, 20))
+  expect(place).not.toHaveBeenCalled()
+  act(() => useSetup.setState({ pending: [] }))
+  await waitFor(() => expect(place).toHaveBeenCalledTimes(1))
+})

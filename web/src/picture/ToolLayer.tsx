@@ -4,9 +4,9 @@ import { useEffect, useRef } from 'react'
 import type { PlaceAsk, Placed } from '../api.gen'
 import { tidy, stopsText } from '../kernel/number'
 import { lightEdits } from '../kernel/lightEdits'
-import { api } from '../kernel/client'
+import { api, Refused } from '../kernel/client'
 import { gazeNow } from '../kernel/live'
-import { say, useSetup } from '../kernel/store'
+import { acknowledged, say, useSetup } from '../kernel/store'
 import { luminance, type RGB } from '../kernel/sums'
 import { where } from './navigate'
 import { toolLine, endTool, toolOf, useTool } from './tool'
@@ -52,6 +52,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
     const { q, done } = wanted.current
     wanted.current = null
     try {
+      if (useSetup.getState().pending.length > 0) await acknowledged()
       const p = await api.place(id, q)
       const now = useTool.getState()
       if (now.kind !== q.how || now.light !== q.light) return
@@ -60,8 +61,8 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
         if (p.words) say(`${p.words}.`)
         endTool(true)
       } else useTool.setState({ words: wordsOf(p), able: p.able })
-    } catch {
-      useTool.setState({ words: 'The server did not answer.', able: false })
+    } catch (e) {
+      useTool.setState({ words: e instanceof Refused ? e.fault.what : 'The server did not answer.', able: false })
     } finally {
       busy.current = false
       if (wanted.current) void ask()

@@ -5,6 +5,7 @@ import { add, angle, dolly, lens, look, orbit, pan, pinched, ray, times, walk, t
 import { capture } from './crosshair'
 import { middleDistance, under } from './ground'
 import { settled, travel } from './solid'
+import { pinHere } from './weighing'
 
 /** Keys that are held while the hand works, by their names. */
 export const held = new Set<string>()
@@ -160,6 +161,10 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>, frame: R
         return
       }
       if (d.moved) return
+      if (useLook.getState().weighs) {
+        pinHere()
+        return
+      }
       const p = where(e, box.current)
       const u = under(d.from, p.x, p.y)
       const more = e.shiftKey || e.ctrlKey

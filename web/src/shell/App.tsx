@@ -76,7 +76,7 @@ export function App() {
   const show = (next: number) => {
     release()
     useSetup.setState(blank)
-    useLook.setState({ alone: new Set(), open: new Set(), chosen: null, picked: new Set(), objects: [], histogram: [], camera: null, moving: false, preview: null, back: [], forth: [], hidden: [], cut: 0, pins: [], through: null, walking: false, way: 'picture' })
+    useLook.setState({ alone: new Set(), open: new Set(), chosen: null, picked: new Set(), objects: [], histogram: [], camera: null, moving: false, preview: null, back: [], forth: [], hidden: [], cut: 0, pins: [], weighs: false, through: null, walking: false, way: 'picture' })
     setID(next)
     setProjects(atProjects())
   }
@@ -203,7 +203,7 @@ function useKeys() {
       }
       if (runKey(e)) e.preventDefault()
     }
-    const up = (e: KeyboardEvent) => e.key.toLowerCase() === 'q' && useLook.setState({ weighing: null })
+    const up = (e: KeyboardEvent) => e.key.toLowerCase() === 'q' && !useLook.getState().weighs && useLook.setState({ weighing: null })
     const blur = () => useLook.setState({ weighing: null })
     window.addEventListener('keydown', down)
     window.addEventListener('keyup', up)

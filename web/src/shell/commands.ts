@@ -53,6 +53,7 @@ export function runKey(e: KeyboardEvent): boolean {
     const l = look()
     if (useTool.getState().kind) endTool()
     else if (l.walking) useLook.setState({ walking: false })
+    else if (l.weighs) useLook.setState({ weighs: false, weighing: null })
     else if (l.alone.size) useLook.setState({ alone: new Set() })
     else {
       choose(null)

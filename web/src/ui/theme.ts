@@ -81,10 +81,11 @@ export const theme = createTheme({
     },
     MuiTooltip: { defaultProps: { enterDelay: 400, disableInteractive: true }, styleOverrides: { tooltip: { backgroundColor: greys.g0, fontSize: type.small, fontWeight: 400 } } },
     MuiModal: { defaultProps: { container: over } },
-    MuiPopover: { defaultProps: { container: over } },
+    // Gone at once: what fades would still take the next click.
+    MuiPopover: { defaultProps: { container: over, transitionDuration: { enter: 80, exit: 0 } } },
     MuiPopper: { defaultProps: { container: over } },
     MuiDialog: { defaultProps: { container: over } },
-    MuiMenu: { defaultProps: { container: over } },
+    MuiMenu: { defaultProps: { container: over, transitionDuration: { enter: 80, exit: 0 } } },
     MuiMenuItem: { styleOverrides: { root: { fontSize: type.body, minHeight: 28 } } },
     MuiSnackbarContent: { styleOverrides: { root: { backgroundColor: greys.g0, color: greys.text, fontSize: type.body } } },
     MuiPaper: { styleOverrides: { root: { backgroundImage: 'none' } } },

@@ -1,6 +1,8 @@
+import { Button } from '@mui/material'
 import type { Warmth } from '../../api.gen'
 import { useLook } from '../../kernel/look'
 import { useSetup } from '../../kernel/store'
+import { turnWeighing } from './commands'
 import { FigureCard, PinCards, WeighPanel } from './WeighPanel'
 
 /** Cards are what is weighed and pinned, and how the figure that is pointed at stands out. */
@@ -10,6 +12,7 @@ export function Cards({ warmth }: { warmth: Warmth }) {
   const objects = useLook((s) => s.objects)
   const under = useLook((s) => s.under)
   const pins = useLook((s) => s.pins.length)
+  const weighs = useLook((s) => s.weighs)
   if (!doc) return null
   const figure = weighing ? (under === '' ? null : Number(under)) : (objects[0] ?? null)
   return (
@@ -19,10 +22,13 @@ export function Cards({ warmth }: { warmth: Warmth }) {
       )}
       {!weighing && <PinCards doc={doc} warmth={warmth} />}
       {figure !== null && <FigureCard object={figure} />}
-      {!weighing && pins < 2 && (
+      {(weighs || (!weighing && pins < 2)) && (
         <div className="card hint">
-          <b>Hold Q and point, to weigh</b>
+          <b>{weighs ? 'Point, to weigh; click, to pin' : 'Hold Q and point, to weigh'}</b>
           <p>What lights that spot, and how much. P pins the reading here: it follows the light. Click a figure to see how it stands out.</p>
+          <Button className="word" aria-pressed={weighs} onClick={turnWeighing}>
+            {weighs ? 'end weighing' : 'weigh with the pointer'}
+          </Button>
         </div>
       )}
     </div>
