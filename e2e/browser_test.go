@@ -415,6 +415,23 @@ func TestFigures(t *testing.T) {
 			out.push(performance.now() - t); await new Promise(r => setTimeout(r, 300)); }
 		return out.sort((a, b) => a - b) })()`, chromedp.EvalAwaitPromise)
 	t.Logf("stops to the picture drawn: median %.0f ms, worst %.0f ms", times[len(times)/2], times[len(times)-1])
+	b.measureScroll()
+	t.Logf("script fetched by then: %.0f kB", js[float64](b, `performance.getEntriesByType('resource').filter(e => e.name.endsWith('.js')).reduce((a, e) => a + e.encodedBodySize, 0) / 1000`))
+}
+
+// measureScroll adds lights until there are a hundred and scrolls the Ledger through them, and takes them away again.
+func (b *tab) measureScroll() {
+	js[bool](b, `(async () => { const id = window.measured = (await (await fetch('/api/setups')).json()).find(s => s.demo).id, doc = (await (await fetch('/api/setups/' + id)).json()).document;
+		const more = 100 - Object.keys(doc.lights).length, l = doc.lights.lantern;
+		const ops = Array.from({ length: more }, (_, i) => ({ op: 'add', path: '/lights/more-' + i, value: { ...l, name: 'More ' + i, order: 100 + i, off: true } }));
+		const r = await fetch('/api/setups/' + id + '/edits', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ window: 'measure', seq: Date.now(), base: 1e9, label: 'A hundred lights', ops }) });
+		return r.ok })()`, chromedp.EvalAwaitPromise)
+	b.until("a hundred lights", `document.querySelector('.ledger .head').textContent.includes('100 lights')`)
+	frames := js[[]float64](b, `new Promise(done => { const list = document.querySelector('.ledger .rows'), out = []; let last = performance.now(), way = 1;
+		const step = now => { out.push(now - last); last = now; if (list.scrollTop + list.clientHeight >= list.scrollHeight - 2) way = -1; list.scrollTop += 14 * way;
+			if (out.length < 240) requestAnimationFrame(step); else done(out.slice(5).sort((a, b) => a - b)) }; requestAnimationFrame(step) })`, chromedp.EvalAwaitPromise)
+	b.t.Logf("a hundred lights scroll: a frame each %.1f ms (median), %.1f (95th percentile), %.1f (worst)", frames[len(frames)/2], frames[len(frames)*95/100], frames[len(frames)-1])
+	js[bool](b, `fetch('/api/setups/' + window.measured + '/undo', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ window: 'measure', seq: Date.now(), redo: false }) }).then(r => r.ok)`, chromedp.EvalAwaitPromise)
 }
 
 // mouse sends a mouse event with a button ("left", "middle", "right", "none").

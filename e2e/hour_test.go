@@ -112,7 +112,7 @@ type mouse struct{ *tab }
 func (m *mouse) hit(find string) {
 	m.t.Helper()
 	// What has come to rest: a row that opens moves those under it.
-	still := `(e => { if (!e) return false; e.scrollIntoView({ block: 'nearest' }); const r = e.getBoundingClientRect(), at = [r.x, r.y, r.width, r.height].join(), was = e.dataset.was; e.dataset.was = at; const top = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2); return was === at && e.contains(top) })(`+find+`)`
+	still := `(e => { if (!e) return false; e.scrollIntoView({ block: 'nearest' }); const r = e.getBoundingClientRect(), at = [r.x, r.y, r.width, r.height].join(), was = e.dataset.was; e.dataset.was = at; const top = document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2); return was === at && e.contains(top) })(` + find + `)`
 	m.until(find, still)
 	r := js[box](m.tab, `(() => { const r = `+find+`.getBoundingClientRect(); return { X: r.x, Y: r.y, W: r.width, H: r.height } })()`)
 	m.do(chromedp.MouseClickXY(r.X+r.W/2, r.Y+r.H/2))
@@ -148,7 +148,9 @@ func (m *mouse) pin(x, y float64) {
 	m.words(".card.hint button", "end weighing")
 }
 
-func (m *mouse) panel(name string) { m.hit(`document.querySelector('.top [aria-label="` + name + `"]')`) }
+func (m *mouse) panel(name string) {
+	m.hit(`document.querySelector('.top [aria-label="` + name + `"]')`)
+}
 
 func (m *mouse) snapshot(name string) {
 	m.panel("Snapshots")

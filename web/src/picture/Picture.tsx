@@ -1,5 +1,5 @@
 import { Button } from '@mui/material'
-import { useRef } from 'react'
+import { lazy, Suspense, useRef } from 'react'
 import type { Warmth } from '../api.gen'
 import { addressed } from '../kernel/address'
 import { useComparison } from '../kernel/comparison'
@@ -20,6 +20,8 @@ import { useLayers } from './useLayers'
 import { useGround, useMap, useRuntime } from './useMaps'
 import { asDrawn, legend, waySpecs } from './ways'
 import { luxAtRest, pointer, weighHere } from './weighing'
+
+const Pinch = lazy(() => import('./Pinch')) // where there are fingers
 
 /** Picture composes the sight's layers and follows every edit in the next display frame. */
 export function Picture({ warmth }: { warmth: Warmth }) {
@@ -55,7 +57,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   const aspect = cameraOf?.aspect ?? 16 / 9
   const size = useFit(box, aspect)
   const frame = useRef<HTMLDivElement>(null)
-  const navigation = useNavigation(canvas, frame)
+  const { hands: navigation, drop } = useNavigation(canvas)
 
   const colourAt = async (x: number, y: number): Promise<RGB | null> => {
     if (!composite || shown !== sight || map) return null
@@ -134,6 +136,11 @@ export function Picture({ warmth }: { warmth: Warmth }) {
           </div>
         )}
         <Cross />
+        {navigator.maxTouchPoints > 0 && (
+          <Suspense fallback={null}>
+            <Pinch frame={frame} began={drop} />
+          </Suspense>
+        )}
         {steps.length > 0 && (
           <ol className="legend" aria-label={`Legend: ${waySpecs[way].name}`}>
             {steps.map((s) => (

@@ -1,7 +1,6 @@
-import { usePinch } from '@use-gesture/react'
 import { useEffect, useRef } from 'react'
 import { choose, cameraNow, moveCamera, standStill, useLook } from '../kernel/look'
-import { add, angle, dolly, lens, look, orbit, pan, pinched, ray, times, walk, type Camera, type V3 } from '../kernel/camera'
+import { add, angle, dolly, lens, look, orbit, pan, ray, times, walk, type Camera, type V3 } from '../kernel/camera'
 import { capture } from './crosshair'
 import { middleDistance, under } from './ground'
 import { settled, travel } from './solid'
@@ -27,14 +26,6 @@ interface Drag {
   moved: boolean
 }
 
-/** Where two fingers began. */
-interface Pinch {
-  from: Camera
-  pivot: V3
-  x: number
-  y: number
-}
-
 /** where is a pointer's position in the picture, 0 to 1. */
 export function where(e: { clientX: number; clientY: number }, box: Element) {
   const r = box.getBoundingClientRect()
@@ -49,8 +40,8 @@ export function pivotAt(c: Camera, x: number, y: number): V3 {
 /** turnOf is by how much a drag over the picture's width turns the eye, in radians: 60 degrees about what is near, less about what is far, where the same turn would carry it away. */
 export const turnOf = (c: Camera, pivot: V3) => (Math.PI / 3) * Math.min(Math.max(3 / Math.max(Math.hypot(...(pivot.map((v, i) => v - (c.eye[i] ?? 0)) as V3)), 0.1), 0.3), 1)
 
-/** useNavigation moves the eye by hand over the canvas in box, which stands in frame: what lies under the pointer is what it turns about and goes towards. */
-export function useNavigation(box: React.RefObject<HTMLElement | null>, frame: React.RefObject<HTMLElement | null>) {
+/** useNavigation moves the eye by hand over the canvas in box: what lies under the pointer is what it turns about and goes towards. */
+export function useNavigation(box: React.RefObject<HTMLElement | null>) {
   const drag = useRef<Drag | null>(null)
   const last = useRef<{ pivot: V3; at: number } | null>(null)
   const walking = useLook((s) => s.walking)
@@ -90,22 +81,6 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>, frame: R
     return () => el.removeEventListener('wheel', wheel)
   }, [box])
 
-  // Two fingers: apart is nearer, together farther, moved is along.
-  usePinch(
-    ({ first, last: over, origin, movement: [spread], memo }: { first: boolean; last: boolean; origin: [number, number]; movement: [number, number]; memo?: Pinch }) => {
-      const at = box.current
-      const c = memo?.from ?? cameraNow()
-      if (!at || !c) return undefined
-      drag.current = null
-      const p = where({ clientX: origin[0], clientY: origin[1] }, at)
-      const begun = memo ?? { from: c, pivot: pivotAt(c, p.x, p.y), x: p.x, y: p.y }
-      if (!first) travel(pinched(begun.from, begun.pivot, spread, p.x - begun.x, p.y - begun.y))
-      if (over) standStill()
-      return begun
-    },
-    { target: frame, pointer: { touch: true }, pinchOnWheel: false, eventOptions: { passive: false } },
-  )
-
   useEffect(() => {
     if (!walking) return
     let frame = 0
@@ -125,7 +100,9 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>, frame: R
     return () => cancelAnimationFrame(frame)
   }, [walking])
 
-  return {
+  /** drop ends a drag of one pointer: a second finger has come. */
+  const drop = () => void (drag.current = null)
+  const hands = {
     onPointerDown: (e: React.PointerEvent) => {
       if (e.button === 2) begin(e.shiftKey ? 'pan' : e.ctrlKey ? 'look' : 'orbit', e)
       else if (e.button === 1) begin('pan', e)
@@ -182,4 +159,5 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>, frame: R
     },
     onContextMenu: (e: React.MouseEvent) => e.preventDefault(),
   }
+  return { hands, drop }
 }

@@ -1,6 +1,6 @@
 import { Dialog, DialogContent, DialogTitle, Snackbar } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
-import { useEffect, useState } from 'react'
+import { lazy, Suspense, useEffect, useState } from 'react'
 import { addressed, atProjects } from '../kernel/address'
 import { api } from '../kernel/client'
 import { connect } from '../kernel/live'
@@ -13,11 +13,9 @@ import { blank, complain, release, say, useSetup } from '../kernel/store'
 import { weighHere } from '../picture/weighing'
 import { Ask } from '../ui/Ask'
 import { runKey } from './commands'
-import { Finder, Sheet } from './Finder'
 import { Below } from './Below'
 import { Dock } from './Dock'
 import { Import } from '../features/setups/Import'
-import { Projects } from '../features/setups/Projects'
 import { panelOf, usePanel } from '../kernel/panels'
 import { usePanes } from '../kernel/panes'
 import { Splitter } from '../ui/Splitter'
@@ -27,6 +25,10 @@ import { TopBar } from './TopBar'
 import { Safe } from '../ui/Safe'
 import { Slots } from './Slots'
 import { useWide } from './useWide'
+
+const Finder = lazy(() => import('./Finder').then((m) => ({ default: m.Finder })))
+const Sheet = lazy(() => import('./Finder').then((m) => ({ default: m.Sheet })))
+const Projects = lazy(() => import('../features/setups/Projects').then((m) => ({ default: m.Projects })))
 
 /** The panel that this window is for, where it has one of its own. */
 const ownPanel = panelOf(location.search)
@@ -41,7 +43,7 @@ export function App() {
   const warmth = useQuery({ queryKey: ['warmth'], queryFn: api.warmth })
   const step = usePanes((s) => s.step)
   const beside = usePanes((s) => s.beside)
-  const doc = useSetup((s) => s.doc)
+  const name = useSetup((s) => s.doc?.name)
   const sheet = useLook((s) => s.sheet)
   const panel = usePanel((s) => s.panel)
   const side = usePanes((s) => s.side)
@@ -101,7 +103,9 @@ export function App() {
   if (projects || none) {
     return (
       <>
-        <Projects go={go} />
+        <Suspense fallback={null}>
+          <Projects go={go} />
+        </Suspense>
         <Import done={go} />
         <Told />
       </>
@@ -115,7 +119,7 @@ export function App() {
       <TopBar />
       <Round />
       <main className={light ? 'light' : ''}>
-        <h1 className="unseen">{doc ? `${doc.name}: the picture` : 'Willowherb'}</h1>
+        <h1 className="unseen">{name === undefined ? 'Willowherb' : `${name}: the picture`}</h1>
         {at('shelf')}
         <div className="view-line">
           {at('over')}
@@ -157,10 +161,14 @@ export function App() {
       <Dialog open={sheet} onClose={() => useLook.setState({ sheet: false })} aria-labelledby="sheet" maxWidth="lg">
         <DialogTitle id="sheet">Keys</DialogTitle>
         <DialogContent tabIndex={0}>
-          <Sheet />
+          <Suspense fallback={null}>
+            <Sheet />
+          </Suspense>
         </DialogContent>
       </Dialog>
-      <Finder />
+      <Suspense fallback={null}>
+        <Finder />
+      </Suspense>
       <Ask />
     </div>
   )
@@ -168,7 +176,7 @@ export function App() {
 
 /** Told is what the server and the edits have to say. */
 function Told() {
-  const doc = useSetup((s) => s.doc)
+  const there = useSetup((s) => s.doc !== null)
   const connected = useSetup((s) => s.connected)
   const away = useSetup((s) => s.away)
   const pending = useSetup((s) => s.pending.length)
@@ -176,7 +184,7 @@ function Told() {
   const trouble = useSetup((s) => s.trouble)
   return (
     <>
-      {(!connected || away) && doc && (
+      {(!connected || away) && there && (
         <div className="lost" role="status">
           {connected ? 'The database is away; the server waits for it.' : 'Not connected to Willowherb.'} {pending > 0 ? `${pending} edit${pending > 1 ? 's wait' : ' waits'} here and will be kept when it is back.` : 'Trying again.'}
         </div>

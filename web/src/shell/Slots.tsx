@@ -1,3 +1,4 @@
+import { Suspense } from 'react'
 import type { Warmth } from '../api.gen'
 import { Safe } from '../ui/Safe'
 import { features, type Slot } from '../kernel/feature'
@@ -9,7 +10,9 @@ export function Slots({ of, warmth }: { of: Slot; warmth: Warmth }) {
     return (
       Part && (
         <Safe key={f.id} of={`This part (${f.id})`}>
-          <Part warmth={warmth} />
+          <Suspense fallback={null}>
+            <Part warmth={warmth} />
+          </Suspense>
         </Safe>
       )
     )

@@ -49,12 +49,35 @@ function PanelButton({ panel }: { panel: Panel }) {
   ) : null
 }
 
+/** TakeBack takes edits back, and makes them again. */
+function TakeBack() {
+  const undoLabel = useSetup((s) => s.undoLabel)
+  const redoLabel = useSetup((s) => s.redoLabel)
+  return (
+    <>
+      <Tip title={undoLabel ? `Undo “${undoLabel}” (Ctrl Z)` : 'Nothing to undo'}>
+        <span>
+          <ButtonBase className="undo" data-testid="undo" aria-label={undoLabel ? `Undo ${undoLabel}` : 'Nothing to undo'} disabled={!undoLabel} onClick={() => undo()}>
+            <ArrowUUpLeft size={17} />
+            <span>{undoLabel || 'Nothing to undo'}</span>
+          </ButtonBase>
+        </span>
+      </Tip>
+      <Tip title={redoLabel ? `Redo “${redoLabel}” (Ctrl Shift Z)` : 'Nothing to redo'}>
+        <span>
+          <IconButton aria-label={redoLabel ? `Redo ${redoLabel}` : 'Nothing to redo'} disabled={!redoLabel} onClick={() => undo(true)}>
+            <ArrowUUpRight size={17} />
+          </IconButton>
+        </span>
+      </Tip>
+    </>
+  )
+}
+
 /** TopBar names the setup, takes edits back, finds, and opens panels. */
 export function TopBar() {
   const project = useSetup((s) => s.project)
   const name = useSetup((s) => s.doc?.name)
-  const undoLabel = useSetup((s) => s.undoLabel)
-  const redoLabel = useSetup((s) => s.redoLabel)
   const setups = usePanel((s) => s.panel === 'setups')
   return (
     <header className="top">
@@ -71,21 +94,7 @@ export function TopBar() {
         </ButtonBase>
       </Tip>
       <span className="grow" />
-      <Tip title={undoLabel ? `Undo “${undoLabel}” (Ctrl Z)` : 'Nothing to undo'}>
-        <span>
-          <ButtonBase className="undo" data-testid="undo" aria-label={undoLabel ? `Undo ${undoLabel}` : 'Nothing to undo'} disabled={!undoLabel} onClick={() => undo()}>
-            <ArrowUUpLeft size={17} />
-            <span>{undoLabel || 'Nothing to undo'}</span>
-          </ButtonBase>
-        </span>
-      </Tip>
-      <Tip title={redoLabel ? `Redo “${redoLabel}” (Ctrl Shift Z)` : 'Nothing to redo'}>
-        <span>
-          <IconButton aria-label={redoLabel ? `Redo ${redoLabel}` : 'Nothing to redo'} disabled={!redoLabel} onClick={() => undo(true)}>
-            <ArrowUUpRight size={17} />
-          </IconButton>
-        </span>
-      </Tip>
+      <TakeBack />
       <ButtonBase className="find-box" onClick={() => useLook.setState({ finder: true })}>
         <span>Find a command …</span>
         <kbd>/</kbd>

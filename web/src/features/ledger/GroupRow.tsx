@@ -12,7 +12,7 @@ import { chooseAll, toggleAlone, useLook } from '../../kernel/look'
 import { useSetup } from '../../kernel/store'
 import { Tip } from '../../ui/Tip'
 import { lightEdits } from '../../kernel/lightEdits'
-import { ms, percent } from './facts'
+import { GroupCell } from './cells'
 import { Lock, Name } from './Name'
 import { Stops } from './Stops'
 
@@ -25,16 +25,13 @@ interface GroupProps {
   shown: { id: string }[]
   open: boolean
   fold: (id: string) => void
-  share: number | undefined
-  costs: number | undefined
-  mb: number | undefined
   alone: boolean
   /** Ids of its lights, with spaces between: a list would be another each time. */
   members: string
 }
 
 /** GroupRow is a group of lights in the Ledger: its trim, and what its lights give and cost together. */
-export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, shown, open, fold, share, costs, mb, alone, members: list }: GroupProps) {
+export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, shown, open, fold, alone, members: list }: GroupProps) {
   const g = useSetup((s) => s.doc?.groups[id])
   const members = list ? list.split(' ') : []
   const toggle = () => fold(id)
@@ -52,7 +49,7 @@ export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, s
       data-group={id}
       tabIndex={current ? 0 : -1}
       style={grid}
-      aria-label={`Group ${g.name}, trim ${stopsText(g.trim)} stops, gives ${percent(share)}`}
+      aria-label={`Group ${g.name}, trim ${stopsText(g.trim)} stops`}
       aria-expanded={open}
       onClick={(e) => (e.target as HTMLElement).closest('.indent') && !(e.target as HTMLElement).closest('button, input') && (e.ctrlKey || e.shiftKey || e.detail === 1) && chooseAll(members)}
       onKeyDown={(e) => {
@@ -88,19 +85,9 @@ export const GroupRow = memo(function GroupRow({ current, id, at, depth, grid, s
         </Tip>
       </span>
       <Stops current={current} name={`${g.name} trim`} value={g.trim} locked={Boolean(g.locked)} change={(v, done) => lightEdits.trim(id, docNow(), v, done)} />
-      {shown.map(({ id: c }) =>
-        c === 'gives' ? (
-          <span key={c} className="gives" role="gridcell">
-            <span className="share">{percent(share)}</span>
-          </span>
-        ) : c === 'costs' ? (
-          <span key={c} role="gridcell" className="costs">{ms(costs)}</span>
-        ) : c === 'mb' ? (
-          <span key={c} role="gridcell" className="costs">{mb?.toFixed(1)}</span>
-        ) : (
-          <span key={c} role="gridcell" />
-        ),
-      )}
+      {shown.map((c) => (
+        <GroupCell key={c.id} id={id} of={c.id} />
+      ))}
       <span className="acts" role="gridcell">
         <Tip title="Turn the group off or on (O)">
           <ButtonBase tabIndex={current ? 0 : -1} aria-label={`${g.name} off`} aria-pressed={g.off} onClick={() => lightEdits.groupOff(id, docNow())}>

@@ -59,7 +59,7 @@ test('keys: stops, off, alone, open', async () => {
   await userEvent.keyboard('a')
   expect([...useLook.getState().alone]).toEqual(['a'])
   await userEvent.keyboard('{Enter}')
-  expect(await screen.findByRole('region', { name: 'Lantern, opened' })).toBeTruthy()
+  expect(await screen.findByRole('region', { name: 'Lantern, opened' }, { timeout: 8000 })).toBeTruthy()
   await userEvent.keyboard('{ArrowDown}')
   expect(document.activeElement).toBe(row('Rim'))
 })

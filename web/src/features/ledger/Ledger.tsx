@@ -54,8 +54,18 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
   useLayoutEffect(() => {
     const told: Record<string, Facts> = {}
     for (const id of Object.keys(doc?.lights ?? {})) told[id] = factsOf(id)
-    useTold.setState({ facts: told, most: Math.max(0.01, ...Object.values(facts.g).map((x) => x.share)) })
-  }, [doc, facts, factsOf])
+    const groups: Record<string, { share?: number; ms?: number; mb?: number }> = {}
+    for (const item of items) {
+      if (item.kind === 'light') continue
+      const given = item.members.flatMap((i) => facts.g[i] ?? [])
+      const costs = item.members.flatMap((i) => facts.costs[i] ?? [])
+      groups[item.id] = {
+        ...(given.length ? { share: given.reduce((a, g) => a + g.share, 0) } : {}),
+        ...(costs.length ? { ms: costs.reduce((a, c) => a + c.ms, 0), mb: costs.reduce((a, c) => a + c.mb, 0) } : {}),
+      }
+    }
+    useTold.setState({ facts: told, groups, most: Math.max(0.01, ...Object.values(facts.g).map((x) => x.share)) })
+  }, [doc, facts, factsOf, items])
 
   const columnsKey = (slim ? columns.filter((c) => c.id === 'gives') : fitting(shown, width)).map((c) => c.id).join()
   const kept = useMemo(() => columns.filter((c) => columnsKey.split(',').includes(c.id)), [columnsKey])
@@ -64,6 +74,9 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
   const inOrder = useRef(lights)
   useLayoutEffect(() => void (inOrder.current = lights), [lights])
   const fold = useCallback((id: string) => setClosed((c) => new Set(c.has(id) ? [...c].filter((x) => x !== id) : [...c, id])), [])
+  const chooseFound = useCallback(() => chooseAll(inOrder.current), [])
+  const showMenu = useCallback((at: HTMLElement, what: MenuName) => setMenu({ at, what }), [])
+  const scopeMenu = useCallback((at: HTMLElement) => setMenu({ at, what: 'scope' }), [])
   const pick = useCallback(
     (id: string, e: React.MouseEvent) => {
       const lights = inOrder.current
@@ -82,7 +95,6 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
   )
 
   if (!doc) return <section className="ledger" aria-label="Ledger" />
-  const sum = (ids: string[], f: (id: string) => number) => ids.reduce((a, i) => a + f(i), 0)
   const here = Math.min(at, items.length - 1)
   const dearest = doc.views[facts.dearest]?.name ?? ''
   const first = rows.getVirtualItems().find((v) => v.end > (rows.scrollOffset ?? 0))
@@ -132,9 +144,9 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
   }
   return (
     <section className={`ledger${slim ? ' slim' : ''}`} aria-label="Ledger" onKeyDown={keys} onFocus={(e) => setAt(Number((e.target as HTMLElement).closest<HTMLElement>('[data-row]')?.dataset.at ?? at))}>
-      <LedgerTools doc={doc} text={filter} terms={terms} found={lights.length} factsOf={factsOf} change={setFilter} chooseFound={() => chooseAll(lights)} menu={(at, what) => setMenu({ at, what })} />
+      <LedgerTools text={filter} terms={terms} found={lights.length} change={setFilter} chooseFound={chooseFound} menu={showMenu} />
       <div className="grid" role="treegrid" aria-label="Lights" aria-rowcount={items.length + 1}>
-        <LedgerHead grid={grid} shown={kept} slim={slim} sort={sort} by={setSort} count={Object.keys(doc.lights).length} scope={scopeNames[scope]} scopeSays={scope === 'worst' ? `The dearest view: ${dearest}` : 'share of the picture’s light'} scopeMenu={(at) => setMenu({ at, what: 'scope' })} />
+        <LedgerHead grid={grid} shown={kept} slim={slim} sort={sort} by={setSort} count={Object.keys(doc.lights).length} scope={scopeNames[scope]} scopeSays={scope === 'worst' ? `The dearest view: ${dearest}` : 'share of the picture’s light'} scopeMenu={scopeMenu} />
       <div className="rows" ref={list} role="rowgroup">
         {overGroup && (
           <div className="over-group" role="presentation" aria-hidden="true" onClick={() => rows.scrollToIndex(over, { align: 'start' })}>
@@ -166,9 +178,6 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
                     shown={kept}
                     open={!closed.has(item.id)}
                     fold={fold}
-                    share={item.members.some((i) => facts.g[i]) ? sum(item.members, (i) => facts.g[i]?.share ?? 0) : undefined}
-                    costs={item.members.some((i) => facts.costs[i]) ? sum(item.members, (i) => facts.costs[i]?.ms ?? 0) : undefined}
-                    mb={item.members.some((i) => facts.costs[i]) ? sum(item.members, (i) => facts.costs[i]?.mb ?? 0) : undefined}
                     alone={item.members.length > 0 && item.members.every((i) => alone.has(i))}
                     members={item.members.join(' ')}
                   />

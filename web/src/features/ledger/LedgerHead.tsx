@@ -1,4 +1,5 @@
 import { ButtonBase } from '@mui/material'
+import { memo } from 'react'
 import { Tip } from '../../ui/Tip'
 import { sortName, type Column, type Sort } from './columns'
 
@@ -16,7 +17,7 @@ interface Props {
 }
 
 /** LedgerHead names the columns; a click sorts by one, and back to the order of the groups. */
-export function LedgerHead({ grid, shown, slim, sort, by, count, scope, scopeSays, scopeMenu }: Props) {
+export const LedgerHead = memo(function LedgerHead({ grid, shown, slim, sort, by, count, scope, scopeSays, scopeMenu }: Props) {
   const sorts = (id: Sort) => (sort === id ? 'descending' : 'none') as 'descending' | 'none'
   const turn = (id: Sort) => () => by(sort === id ? 'order' : id)
   return (
@@ -77,4 +78,4 @@ export function LedgerHead({ grid, shown, slim, sort, by, count, scope, scopeSay
       )}
     </div>
   )
-}
+})

@@ -39,3 +39,20 @@ export function NoticeCell({ id }: { id: string }) {
     </Tip>
   )
 }
+
+/** GroupCell is what a group gives, costs or needs, of all its lights. */
+export function GroupCell({ id, of }: { id: string; of: string }) {
+  const text = useTold((s) => {
+    const g = s.groups[id]
+    return of === 'gives' ? percent(g?.share) : of === 'costs' ? ms(g?.ms) : of === 'mb' ? (g?.mb?.toFixed(1) ?? '') : ''
+  })
+  return of === 'gives' ? (
+    <span className="gives" role="gridcell">
+      <span className="share">{text}</span>
+    </span>
+  ) : (
+    <span role="gridcell" className="costs">
+      {text}
+    </span>
+  )
+}

@@ -61,7 +61,14 @@ export function useFacts(doc: Setup | null, warmth: Warmth, scope: Scope, wantNo
 }
 
 /** What is told of each light; cells look up their own, so that a changed share draws no row anew. */
-export const useTold = create<{ facts: Record<string, Facts>; most: number }>(() => ({ facts: {}, most: 0.01 }))
+interface Told {
+  facts: Record<string, Facts>
+  /** What the lights of a group give and cost together; of what nothing is known, nothing. */
+  groups: Record<string, { share?: number; ms?: number; mb?: number }>
+  /** The greatest share, for the length of bars. */
+  most: number
+}
+export const useTold = create<Told>(() => ({ facts: {}, groups: {}, most: 0.01 }))
 
 /** Focus moving by Shift and arrows adds to what is chosen; by itself it chooses. */
 export const focusMoves = { adding: false }

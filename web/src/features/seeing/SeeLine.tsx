@@ -102,10 +102,9 @@ export function SeeLine() {
   const under = useLook((s) => s.under)
   const objects = useLook((s) => s.objects)
   const things = useThings((s) => s.things)
-  const doc = useSetup((s) => s.doc)
   const ev = useSetup((s) => s.doc?.views[s.view]?.ev ?? 0)
   const folded = usePanes((s) => s.folded)
-  const names = [...alone].map((i) => doc?.lights[i]?.name).filter(Boolean)
+  const named = useSetup((s) => [...alone].flatMap((i) => s.doc?.lights[i]?.name ?? []).join(', '))
   const display = spot !== null ? Math.min(spot * exposureFactor(ev), 32) : 0
   return (
     <>
@@ -115,9 +114,9 @@ export function SeeLine() {
         {spot !== null && spot > 0 ? ` ${nits(spot)} · EV ${evOf(spot).toFixed(1)} · ${display >= 5.76 ? 'clipped' : `${(100 * display).toFixed(display < 0.1 ? 1 : 0)} %`}` : ''}
         {spotLux !== null && spotLux > 0 ? `${spot !== null ? ' ·' : ''} ${lux(spotLux)}` : ''}
       </span>
-      {names.length > 0 && (
+      {named && (
         <span className="alone-note">
-          {names.length > 3 ? `${names.length} lights` : names.join(', ')} alone{' '}
+          {alone.size > 3 ? `${alone.size} lights` : named} alone{' '}
           <Button className="word" onClick={() => useLook.setState({ alone: new Set() })}>
             all again (Esc)
           </Button>

@@ -1,8 +1,10 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress } from '@mui/material'
-import { useEffect, useRef, useState } from 'react'
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
+import { lazy, Suspense, useEffect, useRef, useState } from 'react'
 import { importFile, Refused } from '../../kernel/client'
 import { importing } from '../../kernel/importing'
 import type { Trouble } from '../../kernel/store'
+
+const LinearProgress = lazy(() => import('@mui/material/LinearProgress'))
 
 /** Import brings a GLB in, dropped anywhere in the window or chosen. */
 export function Import({ done }: { done: (id: number) => void }) {
@@ -82,7 +84,9 @@ export function Import({ done }: { done: (id: number) => void }) {
       {going && (
         <div className="going" role="status">
           <span>{going.share < 1 ? `Bringing in ${going.name}` : `Reading ${going.name} and metering its views`}</span>
-          <LinearProgress variant={going.share < 1 ? 'determinate' : 'indeterminate'} value={100 * going.share} />
+          <Suspense fallback={null}>
+            <LinearProgress variant={going.share < 1 ? 'determinate' : 'indeterminate'} value={100 * going.share} />
+          </Suspense>
         </div>
       )}
       <Dialog open={trouble !== null} onClose={() => setTrouble(null)} aria-labelledby="import-trouble">

@@ -5,12 +5,12 @@ import { Tip } from '../../ui/Tip'
 
 /** Shelf shows the same light in all the views at once; choosing one makes it the picture. */
 export function Shelf() {
-  const doc = useSetup((s) => s.doc)
+  const views = useSetup((s) => s.doc?.views)
   const view = useSetup((s) => s.view)
   const figures = useSetup((s) => s.figures)
   const id = useSetup((s) => s.id)
-  if (!doc) return <nav className="shelf" aria-label="Views" />
-  const all = entries(doc.views)
+  if (!views) return <nav className="shelf" aria-label="Views" />
+  const all = entries(views)
   const dearest = all.reduce((a, [k]) => ((figures[k]?.budget?.ms ?? 0) > (figures[a]?.budget?.ms ?? 0) ? k : a), all[0]?.[0] ?? '')
   return (
     <nav className="shelf" aria-label="Views">

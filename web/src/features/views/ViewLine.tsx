@@ -13,17 +13,19 @@ const degrees = (v: number) => `${Math.round(v * 10) / 10}`
 
 /** ViewLine says where the eye stands, with what lens and exposure, and how the picture is seen; each of it can be changed there. */
 export function ViewLine() {
-  const doc = useSetup((s) => s.doc)
+  const views = useSetup((s) => s.doc?.views)
+  const opens = useSetup((s) => s.doc?.opens)
   const view = useSetup((s) => s.view)
   const camera = useLook((s) => s.camera)
   const plain = useLook((s) => s.plain)
   const walking = useLook((s) => s.walking)
   const through = useLook((s) => s.through)
   const solid = useLook((s) => s.solid)
+  const throughName = useSetup((s) => (through ? s.doc?.lights[through]?.name : ''))
   const [menu, setMenu] = useState<{ at: HTMLElement; what: 'view' | 'aspect' } | null>(null)
-  const v = doc?.views[view]
+  const v = views?.[view]
   const c = camera ?? v
-  if (!doc || !v || !c) return null
+  if (!views || !v || !c) return null
   const change = (part: Partial<typeof c>, done: boolean) => {
     const now = cameraNow()
     if (now) moveCamera({ ...now, ...part }, !done)
@@ -61,7 +63,7 @@ export function ViewLine() {
         </span>
       )}
       {walking && <span className="told">walking: arrow keys, . and , rise and sink; Esc ends</span>}
-      {through && <span className="told">through {doc.lights[through]?.name}: it follows the eye; L ends</span>}
+      {through && <span className="told">through {throughName}: it follows the eye; L ends</span>}
       {plain && <span>composed by the server: this browser has no WebGL2</span>}
       <Menu open={menu?.what === 'aspect'} anchorEl={menu?.at} onClose={() => setMenu(null)}>
         {aspects.map(([name, value]) => (
@@ -90,13 +92,13 @@ export function ViewLine() {
         </MenuItem>
         <MenuItem onClick={saveView}>{camera ? 'Save as a new view' : 'Duplicate the view'}</MenuItem>
         <MenuItem onClick={rename}>Rename the view …</MenuItem>
-        <MenuItem onClick={() => edit(`Opens with ${v.name}`, [{ op: 'add', path: '/opens', value: view }])} disabled={doc.opens === view}>
+        <MenuItem onClick={() => edit(`Opens with ${v.name}`, [{ op: 'add', path: '/opens', value: view }])} disabled={opens === view}>
           Open the setup with this view
         </MenuItem>
         <MenuItem role="menuitemcheckbox" aria-checked={solid} selected={solid} onClick={() => surfacesStop(!solid)}>
           Surfaces stop the eye
         </MenuItem>
-        <MenuItem onClick={() => removeView(view)} disabled={Object.keys(doc.views).length < 2}>
+        <MenuItem onClick={() => removeView(view)} disabled={Object.keys(views).length < 2}>
           Remove the view
         </MenuItem>
       </Menu>
