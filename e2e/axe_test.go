@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -45,6 +46,13 @@ func TestEveryScreenCanBeUsedByAll(t *testing.T) {
 	b.until("the light", `document.querySelector('.open-light')`)
 	check("an open light")
 	b.click(`[data-light=lantern] .name`)
+	b.do(chromedp.KeyEvent("f", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	b.until("what can be asked for", `document.querySelector('.terms')`)
+	check("what can be asked for")
+	b.do(chromedp.KeyEvent("live spots"))
+	b.until("what is asked for", `document.querySelectorAll('.terms .MuiChip-deleteIcon').length == 2`)
+	check("what is asked for")
+	b.do(chromedp.KeyEvent("\x1b"))
 	b.click(`[data-testid=way]`)
 	b.until("the ways", `document.querySelector('[role=menu]')`)
 	check("a menu")
@@ -76,4 +84,10 @@ func TestEveryScreenCanBeUsedByAll(t *testing.T) {
 	check("a strip")
 	b.do(chromedp.KeyEvent("b", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 	b.until("all of the frame", `document.querySelector('.beside-frame')`)
+	b.do(chromedp.Navigate(strings.TrimSuffix(js[string](b, `location.origin`), "/") + "/projects"))
+	b.until("the projects", `document.querySelector('.project-card')`)
+	js[bool](b, string(engine)+";true")
+	check("projects")
+	b.click(`.project-card`)
+	b.until("the bench", ready)
 }

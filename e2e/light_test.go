@@ -210,7 +210,7 @@ func room(t *testing.T) []byte {
 func TestImportGoodAndBadFiles(t *testing.T) {
 	s := start(t)
 	b := open(t, s.base, 1280, 800)
-	b.until("the empty bench says what to do", `document.querySelector('.empty')`)
+	b.until("the first screen says what to do", `document.querySelector('.projects h1')?.textContent.includes('Nothing has been lit')`)
 	b.mu.Lock()
 	b.allow = append(b.allow, "422") // the browser logs a refused upload
 	b.mu.Unlock()
@@ -242,6 +242,14 @@ func TestImportGoodAndBadFiles(t *testing.T) {
 	require.NoError(t, err)
 	defer r.Body.Close()
 	require.Equal(t, 200, r.StatusCode)
+
+	// The demo is put in from the first screen, beside what was brought in.
+	b.do(chromedp.Navigate(s.base + "/projects"))
+	b.until("what was brought in, as a picture", `document.querySelectorAll('.project-card').length == 1`)
+	js[bool](b, `([...document.querySelectorAll('.beginning')].find(e => e.textContent.includes('demo')).click(), true)`)
+	b.until("the demo opens", `document.querySelector('[data-light=lantern]')`)
+	js[bool](b, `(history.back(), true)`)
+	b.until("back at the first screen", `document.querySelectorAll('.project-card').length == 2`)
 }
 
 // Without WebGL2 the server composes, and the window says so.

@@ -5,5 +5,5 @@ export default defineConfig({
   plugins: [react()],
   build: { outDir: 'dist', emptyOutDir: true, target: 'es2022', assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
   server: { proxy: { '/api': { target: 'http://127.0.0.1:7461', ws: true } } },
-  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'], pool: 'vmThreads', maxWorkers: 2 },
+  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'], pool: 'vmThreads', maxWorkers: 2, testTimeout: 30_000 },
 })

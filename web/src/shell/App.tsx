@@ -1,4 +1,3 @@
-import { Dialog, DialogContent, DialogTitle, Snackbar } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { lazy, Suspense, useEffect, useState } from 'react'
 import { addressed, atProjects } from '../kernel/address'
@@ -11,7 +10,6 @@ import { Picture } from '../picture/Picture'
 import { fetchThings } from '../kernel/things'
 import { blank, complain, release, say, useSetup } from '../kernel/store'
 import { weighHere } from '../picture/weighing'
-import { Ask } from '../ui/Ask'
 import { runKey } from './commands'
 import { Below } from './Below'
 import { Dock } from './Dock'
@@ -26,6 +24,9 @@ import { Safe } from '../ui/Safe'
 import { Slots } from './Slots'
 import { useWide } from './useWide'
 
+const Ask = lazy(() => import('../ui/Ask').then((m) => ({ default: m.Ask })))
+const Snackbar = lazy(() => import('@mui/material/Snackbar'))
+const Trouble = lazy(() => import('./Trouble'))
 const Finder = lazy(() => import('./Finder').then((m) => ({ default: m.Finder })))
 const Sheet = lazy(() => import('./Finder').then((m) => ({ default: m.Sheet })))
 const Projects = lazy(() => import('../features/setups/Projects').then((m) => ({ default: m.Projects })))
@@ -158,18 +159,13 @@ export function App() {
       {at('bottom')}
       <Import done={go} />
       <Told />
-      <Dialog open={sheet} onClose={() => useLook.setState({ sheet: false })} aria-labelledby="sheet" maxWidth="lg">
-        <DialogTitle id="sheet">Keys</DialogTitle>
-        <DialogContent tabIndex={0}>
-          <Suspense fallback={null}>
-            <Sheet />
-          </Suspense>
-        </DialogContent>
-      </Dialog>
+      <Suspense fallback={null}>{sheet && <Sheet />}</Suspense>
       <Suspense fallback={null}>
         <Finder />
       </Suspense>
-      <Ask />
+      <Suspense fallback={null}>
+        <Ask />
+      </Suspense>
     </div>
   )
 }
@@ -189,11 +185,10 @@ function Told() {
           {connected ? 'The database is away; the server waits for it.' : 'Not connected to Willowherb.'} {pending > 0 ? `${pending} edit${pending > 1 ? 's wait' : ' waits'} here and will be kept when it is back.` : 'Trying again.'}
         </div>
       )}
-      <Snackbar open={said !== ''} autoHideDuration={4000} onClose={() => say('')} message={said} anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }} />
-      <Dialog open={trouble !== null} onClose={() => complain(null)}>
-        <DialogTitle>{trouble?.what}</DialogTitle>
-        <DialogContent>{trouble?.remedy}</DialogContent>
-      </Dialog>
+      <Suspense fallback={null}>
+        {said !== '' && <Snackbar open autoHideDuration={4000} onClose={() => say('')} message={said} anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }} />}
+        {trouble && <Trouble said={trouble} close={() => complain(null)} />}
+      </Suspense>
     </>
   )
 }

@@ -1,8 +1,8 @@
-import { ButtonBase, Dialog } from '@mui/material'
+import { ButtonBase, Dialog, DialogContent, DialogTitle } from '@mui/material'
 import { useMemo, useState } from 'react'
 import { areas } from '../kernel/feature'
 import { useLook } from '../kernel/look'
-import { late } from '../ui/Ask'
+import { late } from '../ui/askFor'
 import { commands, handKeys } from './commands'
 import { Text } from '../ui/Text'
 
@@ -84,33 +84,38 @@ function Search({ close }: { close: () => void }) {
 /** Sheet lists all keys. */
 export function Sheet() {
   return (
-    <div className="sheet">
-      <section>
-        <h3>By hand</h3>
-        <dl className="keys">
-          {handKeys.map(([k, what]) => (
-            <div key={k}>
-              <dt>{k}</dt>
-              <dd>{what}</dd>
-            </div>
-          ))}
-        </dl>
-      </section>
-      {areas.map((a) => (
-        <section key={a}>
-          <h3>{a}</h3>
-          <dl className="keys">
-            {commands
-              .filter((c) => c.area === a && c.keys)
-              .map((c) => (
-                <div key={c.name}>
-                  <dt>{c.keys}</dt>
-                  <dd>{c.name}</dd>
+    <Dialog open onClose={() => useLook.setState({ sheet: false })} aria-labelledby="sheet" maxWidth="lg">
+      <DialogTitle id="sheet">Keys</DialogTitle>
+      <DialogContent tabIndex={0}>
+        <div className="sheet">
+          <section>
+            <h3>By hand</h3>
+            <dl className="keys">
+              {handKeys.map(([k, what]) => (
+                <div key={k}>
+                  <dt>{k}</dt>
+                  <dd>{what}</dd>
                 </div>
               ))}
-          </dl>
-        </section>
-      ))}
-    </div>
+            </dl>
+          </section>
+          {areas.map((a) => (
+            <section key={a}>
+              <h3>{a}</h3>
+              <dl className="keys">
+                {commands
+                  .filter((c) => c.area === a && c.keys)
+                  .map((c) => (
+                    <div key={c.name}>
+                      <dt>{c.keys}</dt>
+                      <dd>{c.name}</dd>
+                    </div>
+                  ))}
+              </dl>
+            </section>
+          ))}
+        </div>
+      </DialogContent>
+    </Dialog>
   )
 }

@@ -15,6 +15,7 @@ Object.defineProperty(HTMLElement.prototype, 'clientHeight', { value: 600 })
 Object.defineProperty(HTMLElement.prototype, 'clientWidth', { value: 446 })
 
 const { Ledger } = await import('./Ledger')
+await import('./OpenLight') // it comes later in the browser, and takes its time here
 
 const warmth: Warmth = { minKelvin: 1000, maxKelvin: 10000, colours: [[2, 0.8, 0], [1, 1, 1]] }
 const lamp = (name: string, order: number, over: Partial<Light> = {}): Light => ({

@@ -13,7 +13,7 @@ import { fetchThings, useThings } from '../../kernel/things'
 import { importing } from '../../kernel/importing'
 import { useTargets } from '../../kernel/queries'
 import { complain, edit, nextSeq, say, useSetup } from '../../kernel/store'
-import { askFor } from '../../ui/Ask'
+import { askFor } from '../../ui/askFor'
 import { Choice } from '../../ui/Choice'
 import { ColourField } from '../../ui/ColourField'
 

@@ -1,8 +1,7 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import { lazy, Suspense, useEffect, useRef, useState } from 'react'
 import { importFile, Refused } from '../../kernel/client'
 import { importing } from '../../kernel/importing'
-import type { Trouble } from '../../kernel/store'
+import { complain } from '../../kernel/store'
 
 const LinearProgress = lazy(() => import('@mui/material/LinearProgress'))
 
@@ -10,7 +9,6 @@ const LinearProgress = lazy(() => import('@mui/material/LinearProgress'))
 export function Import({ done }: { done: (id: number) => void }) {
   const [over, setOver] = useState(false)
   const [going, setGoing] = useState<{ name: string; share: number } | null>(null)
-  const [trouble, setTrouble] = useState<Trouble | null>(null)
   const input = useRef<HTMLInputElement>(null)
   useEffect(() => {
     importing.choose = () => input.current?.click()
@@ -19,7 +17,7 @@ export function Import({ done }: { done: (id: number) => void }) {
   const begin = useRef((file: File | undefined) => {
     if (!file) return
     if (!/\.(glb|gltf)$/i.test(file.name)) {
-      setTrouble({ what: `${file.name} is not a place.`, remedy: 'Drop a .glb file: glTF 2.0 with everything in one file.' })
+      complain({ what: `${file.name} is not a place.`, remedy: 'Drop a .glb file: glTF 2.0 with everything in one file.' })
       return
     }
     setGoing({ name: file.name, share: 0 })
@@ -30,7 +28,7 @@ export function Import({ done }: { done: (id: number) => void }) {
       },
       (e: unknown) => {
         setGoing(null)
-        setTrouble(e instanceof Refused ? e.fault : { what: 'The file could not be brought in.', remedy: 'Try again.' })
+        complain(e instanceof Refused ? e.fault : { what: 'The file could not be brought in.', remedy: 'Try again.' })
       },
     )
   })
@@ -89,16 +87,6 @@ export function Import({ done }: { done: (id: number) => void }) {
           </Suspense>
         </div>
       )}
-      <Dialog open={trouble !== null} onClose={() => setTrouble(null)} aria-labelledby="import-trouble">
-        <DialogTitle id="import-trouble">This file was not brought in</DialogTitle>
-        <DialogContent>
-          <p>{trouble?.what}</p>
-          {trouble?.remedy && <p>What to do: {trouble.remedy}</p>}
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={() => setTrouble(null)}>Close</Button>
-        </DialogActions>
-      </Dialog>
     </>
   )
 }

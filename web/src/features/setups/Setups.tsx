@@ -1,7 +1,7 @@
 import { Button } from '@mui/material'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { Listed } from '../../api.gen'
-import { askFor } from '../../ui/Ask'
+import { askFor } from '../../ui/askFor'
 import { projectsAt } from '../../kernel/address'
 import { api, Refused } from '../../kernel/client'
 import { edit, nextSeq, say, useSetup } from '../../kernel/store'

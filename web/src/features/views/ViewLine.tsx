@@ -6,7 +6,7 @@ import { angle, aspectName, aspects, lens } from '../../kernel/camera'
 import { cameraNow, moveCamera, toView, useLook } from '../../kernel/look'
 import { surfacesStop } from '../../picture/solid'
 import { edit, useSetup } from '../../kernel/store'
-import { askFor } from '../../ui/Ask'
+import { askFor } from '../../ui/askFor'
 import { removeView, saveView, updateView } from '../../kernel/viewEdits'
 
 const degrees = (v: number) => `${Math.round(v * 10) / 10}`
