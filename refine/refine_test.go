@@ -234,9 +234,7 @@ func TestAnEditMakesStaleOnlyWhatItMust(t *testing.T) {
 
 	h.edit(p, replace("/lights/one/stops", 1.5))
 	require.Equal(t, map[string]int{"one": 4, "two": 4}, p.finished("a"), "stops need no rendering")
-	m, ok := last[Lamps](h, 1)
-	require.True(t, ok)
-	require.EqualValues(t, 1, m.Revision)
+	h.wait("its lamps", func() bool { m, ok := last[Lamps](h, 1); return ok && m.Revision == 1 })
 
 	h.edit(p, replace("/lights/one/range", 5))
 	require.Equal(t, 4, p.finished("a")["two"], "the other light's layer stays")

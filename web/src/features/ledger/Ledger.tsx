@@ -69,7 +69,7 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
 
   const columnsKey = (slim ? columns.filter((c) => c.id === 'gives') : fitting(shown, width)).map((c) => c.id).join()
   const kept = useMemo(() => columns.filter((c) => columnsKey.split(',').includes(c.id)), [columnsKey])
-  const grid = useMemo(() => ({ gridTemplateColumns: slim ? '18px minmax(60px, 1fr) 34px 52px' : `18px minmax(${leastName}px, 1fr) 54px 34px ${kept.map((c) => `${c.width}px`).join(' ')} 48px` }), [slim, kept])
+  const grid = useMemo(() => ({ gridTemplateColumns: slim ? '18px minmax(60px, 1fr) 40px 52px' : `18px minmax(${leastName}px, 1fr) 48px 40px ${kept.map((c) => `${c.width}px`).join(' ')} 48px` }), [slim, kept])
   const lights = useMemo(() => items.filter((x) => x.kind === 'light').map((x) => x.id), [items])
   const inOrder = useRef(lights)
   useLayoutEffect(() => void (inOrder.current = lights), [lights])

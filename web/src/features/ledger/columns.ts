@@ -37,7 +37,7 @@ export const storeColumns = (ids: string[]) => localStorage.setItem(place, JSON.
 
 /** What a name has at least, and what a row needs besides its columns, in pixels. */
 export const leastName = 70
-const restOfRow = 18 + leastName + 54 + 34 + 48 + 30
+const restOfRow = 18 + leastName + 48 + 40 + 48 + 30
 
 /** fitting are the shown columns that have room at a width of the Ledger, in their order: those that were chosen last go first. */
 export function fitting(shown: string[], width: number): Column[] {
