@@ -13,9 +13,12 @@ export interface Command {
   able?: () => boolean
 }
 
+/** areas are what commands are sorted by on the sheet of keys. */
 export const areas = ['Light', 'Camera', 'Picture', 'Setup'] as const
+/** Area is one of them. */
 export type Area = (typeof areas)[number]
 
+/** Icon is drawn at a size in pixels. */
 export type Icon = ComponentType<{ size?: number }>
 
 /** Step is a step of the round: what the right side shows while it is taken. */

@@ -5,6 +5,7 @@ import { lockedLight } from './locks'
 import { edit, entries, say, type Op } from './store'
 import { free, freeName, now, placedKind, round } from './together'
 
+/** kindNames are what the kinds of light are called. */
 export const kindNames: Record<Light['kind'], string> = { sun: 'Sun', sky: 'Sky', point: 'Lamp', spot: 'Spot', rect: 'Panel', disc: 'Disc', line: 'Line', emissive: 'Shining surface' }
 
 /** newLights are the edits that make lights and take them away. */

@@ -56,8 +56,8 @@ export function App() {
   // The demo, where there is one; else what was imported last.
   const inUse = setups.data?.filter((s) => !s.archived && !s.removed) ?? []
   const first = (inUse.find((s) => s.demo) ?? inUse[0] ?? setups.data?.find((s) => !s.removed))?.id
+  const none = id === 0 && setups.data !== undefined && first === undefined
   const open = projects ? 0 : id || first || 0
-  const none = id === 0 && setups.data !== undefined && inUse.length === 0
   useEffect(() => {
     if (!open) return
     const end = connect(open, ownPanel !== null)
@@ -98,6 +98,9 @@ export function App() {
       <div className="own-window">
         <Dock panel={ownPanel} warmth={warmth.data} alone />
         <Told />
+        <Suspense fallback={null}>
+          <Ask />
+        </Suspense>
       </div>
     )
   }

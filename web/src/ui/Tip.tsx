@@ -1,5 +1,6 @@
 import { cloneElement } from 'react'
 
+/** Placement is the side of its element on which a tip stands. */
 export type Placement = 'top' | 'right' | 'bottom' | 'left'
 
 /** Tip says more of what it stands on, with its key; it describes, and does not rename. It is shown by Tips. */

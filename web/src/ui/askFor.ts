@@ -8,6 +8,7 @@ export const late = (el: HTMLInputElement | null) => {
   }
 }
 
+/** Question asks for a line of text; answer is given one that is new. */
 export interface Question {
   title: string
   value: string

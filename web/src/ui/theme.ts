@@ -22,6 +22,7 @@ const least = 24
 const plain = { font: 'inherit', color: 'inherit', letterSpacing: 'inherit', lineHeight: 'inherit', textTransform: 'none' } as const
 const field = { backgroundColor: greys.g1, border: `1px solid ${greys.line}`, borderRadius: 3, minHeight: least, boxSizing: 'border-box' } as const
 
+/** theme is how the library's components look here. */
 export const theme = createTheme({
   palette: {
     mode: 'dark',

@@ -64,13 +64,16 @@ export default function ChannelPanel() {
     painting.current = { on: !(r.bits & bit(n)), bits: new Map() }
     const era = eraNow()
     put(r, n)
-    const end = () => {
+    const end = (e: PointerEvent) => {
       window.removeEventListener('pointerup', end)
+      window.removeEventListener('pointercancel', end)
       const p = painting.current
       painting.current = null
-      if (p && era === eraNow()) edit(`Channels of ${p.bits.size === 1 ? r.name : `${p.bits.size} rows`}`, opsOf(kept, rows, p.bits))
+      if (e.type === 'pointercancel') draft([])
+      else if (p && era === eraNow()) edit(`Channels of ${p.bits.size === 1 ? r.name : `${p.bits.size} rows`}`, opsOf(kept, rows, p.bits))
     }
     window.addEventListener('pointerup', end)
+    window.addEventListener('pointercancel', end)
   }
   /** column turns a channel on or off for all rows of a kind; all turns one row's channels. */
   const column = (kind: Row['kind'], n: number) => {

@@ -5,6 +5,7 @@ import { pivotAt } from '../../picture/navigate'
 import { columns, type Sort } from './columns'
 import { scopeNames, type Scope } from './facts'
 
+/** MenuName is one of the Ledger's menus. */
 export type MenuName = 'columns' | 'new' | 'scope'
 
 interface Props {

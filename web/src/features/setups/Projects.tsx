@@ -14,7 +14,7 @@ export function Projects({ go }: { go: (id: number) => void }) {
   const [making, setMaking] = useState(false)
   const all = list.data?.filter((s) => !s.archived && !s.removed) ?? []
   const projects = [...new Set(all.map((s) => s.project))]
-  const away = (list.data?.length ?? 0) - all.length
+  const away = list.data?.filter((s) => s.archived && !s.removed) ?? []
   const demo = () => {
     setMaking(true)
     api
@@ -42,19 +42,9 @@ export function Projects({ go }: { go: (id: number) => void }) {
         )}
       </div>
       {projects.map((p) => (
-        <section key={p} aria-label={p}>
-          <h2>{p}</h2>
-          <ul>
-            {all
-              .filter((s) => s.project === p)
-              .map((s) => (
-                <li key={s.id}>
-                  <Card of={s} go={go} />
-                </li>
-              ))}
-          </ul>
-        </section>
+        <Row key={p} title={p} of={all.filter((s) => s.project === p)} go={go} />
       ))}
+      {away.length > 0 && <Row title="Put away" of={away} go={go} />}
       {list.isError && (
         <p role="alert">
           The list could not be fetched.{' '}
@@ -63,8 +53,23 @@ export function Projects({ go }: { go: (id: number) => void }) {
           </Button>
         </p>
       )}
-      {away > 0 && <p className="quiet">{away} more {away === 1 ? 'is' : 'are'} put away or removed: open any setup, then its list (Shift U).</p>}
     </main>
+  )
+}
+
+/** Row is some setups under a title. */
+function Row({ title, of, go }: { title: string; of: Listed[]; go: (id: number) => void }) {
+  return (
+    <section aria-label={title}>
+      <h2>{title}</h2>
+      <ul>
+        {of.map((s) => (
+          <li key={s.id}>
+            <Card of={s} go={go} />
+          </li>
+        ))}
+      </ul>
+    </section>
   )
 }
 
