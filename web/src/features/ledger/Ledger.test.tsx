@@ -49,6 +49,10 @@ test('a row says what the light gives', () => {
   expect(screen.getByTestId('gives-b').textContent).toBe('50%')
 })
 
+test('a group says what its lights give together', () => {
+  expect(document.querySelector('[data-group=hall] .share')?.textContent).toBe('100%')
+})
+
 test('keys: stops, off, alone, open', async () => {
   row('Lantern').focus()
   await userEvent.keyboard('{ArrowRight}')
