@@ -29,5 +29,5 @@ export default tseslint.config(
     ['picture', '^\\.\\./(features|shell)/'],
     ['features', '^\\.\\./(?!\\.\\./)|/shell/'],
   ].map(([room, regex]) => ({ files: [`src/${room}/**`], ignores: ['src/**/*.test.*'], rules: { 'no-restricted-imports': ['error', { patterns: [{ regex, message: `${room} may not know this: see docs/architecture.md` }] }] } })),
-  { files: ['src/**/*.ts', 'src/**/*.tsx'], ignores: ['src/**/*.test.*'], rules: { 'max-lines': ['error', 300] } },
+  { files: ['src/**/*.ts', 'src/**/*.tsx'], ignores: ['src/**/*.test.*'], rules: { 'max-lines': ['error', 300], 'max-lines-per-function': ['error', 80] } },
 )

@@ -1,3 +1,4 @@
+import { convertLrgbToRgb, formatRgb } from 'culori/fn'
 import type { Colour, FrameNews, Group, LampFact, LayerNews, Light, Setup, Warmth } from '../api.gen'
 
 import { nominal, perOutput } from './units'
@@ -144,11 +145,9 @@ export const evOf = (nit: number) => Math.log2(nit / 0.125)
 /** Where white is, in stops above middle grey, for each curve. */
 export const clipStops = (curve: string) => (curve === 'shoulder' ? 5 : Math.log2(1 / 0.18))
 
-const encode = (v: number) => (v <= 0.0031308 ? 12.92 * Math.max(v, 0) : v >= 1 ? 1 : 1.055 * v ** (1 / 2.4) - 0.055)
-
 /** cssColour shows a light's own colour as full as the screen allows. */
 export function cssColour(c: RGB): string {
   const m = Math.max(...c, 1e-9)
-  const q = (v: number) => Math.round(255 * encode(v / m))
-  return `rgb(${q(c[0])} ${q(c[1])} ${q(c[2])})`
+  const [r, g, b] = c.map((v) => Math.max(v, 0) / m) as [number, number, number]
+  return formatRgb(convertLrgbToRgb({ r, g, b }))
 }

@@ -3,7 +3,7 @@ import { norm, times, type Camera, type V3 } from '../kernel/camera'
 import { lightEdits, lockedLight } from '../kernel/lightEdits'
 import { useThings } from '../kernel/things'
 import { useDrag } from './drag'
-import type { Pull } from './Handles'
+import type { Pull } from './handleDrags'
 import { segment, type Projected } from './outlines'
 
 /** Blockers are unseen solids: drawn as the boxes round them. */

@@ -9,7 +9,9 @@ import { gazeNow } from '../kernel/live'
 import { acknowledged, say, useSetup } from '../kernel/store'
 import { luminance, type RGB } from '../kernel/sums'
 import { where } from './navigate'
-import { toolLine, endTool, toolOf, useTool } from './tool'
+import { toolLine, endTool, toolOf, useTool, type ToolKind } from './tool'
+
+const doc = () => useSetup.getState().doc
 
 interface At {
   x: number
@@ -27,22 +29,15 @@ function wordsOf(p: Placed): string {
   return parts.join(' · ') || 'as it is'
 }
 
-/** ToolLayer lies over the picture while a tool is in hand: the pointer shows what a click would do. */
-export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Promise<RGB | null> }) {
-  const { kind, light, first, words, able } = useTool()
-  const doc = useSetup((s) => s.doc)
-  const box = useRef<HTMLDivElement>(null)
+/** usePlacing asks the server what a click would do, the latest question only, and does it. */
+function usePlacing(kind: ToolKind | null, light: string | null) {
+  const first = useTool((s) => s.first)
   const wanted = useRef<{ q: PlaceAsk; done: boolean } | null>(null)
   const busy = useRef(false)
   const reach = useRef({ from: 0, x: 0 })
-  const spec = toolOf(kind)
-  const name = light ? doc?.lights[light]?.name : ''
-
   useEffect(() => {
     wanted.current = null
   }, [kind, light])
-
-  if (!kind || !light) return null
 
   /** ask sends the latest question, one at a time. */
   const ask = async () => {
@@ -69,8 +64,8 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
     }
   }
 
-  const question = (p: At & { w: number }, done: boolean) => {
-    if (kind === 'colour' || (spec?.then && !first)) return
+  const question = (p: At, done: boolean) => {
+    if (!kind || !light || kind === 'colour' || (toolOf(kind)?.then && !first)) return
     const q: PlaceAsk = { gaze: gazeNow(0), how: kind, light, x: p.x, y: p.y, fromX: 0, fromY: 0, distance: 0 }
     if (kind === 'shadow' && first) {
       q.fromX = first.x
@@ -88,8 +83,8 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
 
   const begin = async (p: At) => {
     const id = useSetup.getState().id
-    const l = doc?.lights[light]
-    if (kind === 'hold' && id !== null && l) {
+    const l = light ? doc()?.lights[light] : undefined
+    if (kind === 'hold' && id !== null && light && l) {
       // How far it is from there now.
       const r = await api.place(id, { gaze: gazeNow(0), how: 'aim', light, x: p.x, y: p.y, fromX: 0, fromY: 0, distance: 0 }).catch(() => null)
       if (!r?.able) {
@@ -100,6 +95,30 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
     }
     useTool.setState({ first: { x: p.x, y: p.y }, words: '', able: true })
   }
+  return { question, begin }
+}
+
+/** takeColour gives a light the colour of a place. */
+function takeColour(light: string, c: RGB | null) {
+  const l = doc()?.lights[light]
+  if (!c || !l || !(luminance(c) > 0)) {
+    useTool.setState({ words: 'There is no light to take a colour from.', able: false })
+    return
+  }
+  endTool()
+  const y = luminance(c)
+  lightEdits.rgb(light, l, c.map((v) => Math.round((Math.max(v, 0) / y) * 1e4) / 1e4) as RGB)
+}
+
+/** ToolLayer lies over the picture while a tool is in hand: the pointer shows what a click would do. */
+export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Promise<RGB | null> }) {
+  const { kind, light, first, words, able } = useTool()
+  const name = useSetup((s) => (light ? s.doc?.lights[light]?.name : ''))
+  const box = useRef<HTMLDivElement>(null)
+  const spec = toolOf(kind)
+
+  const { question, begin } = usePlacing(kind, light)
+  if (!kind || !light) return null
 
   return (
     <div
@@ -123,16 +142,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
         e.stopPropagation()
         const p = where(e, box.current)
         if (kind === 'colour') {
-          void colourAt(p.x, p.y).then((c) => {
-            const l = doc?.lights[light]
-            if (!c || !l || !(luminance(c) > 0)) {
-              useTool.setState({ words: 'There is no light to take a colour from.', able: false })
-              return
-            }
-            endTool()
-            const y = luminance(c)
-            lightEdits.rgb(light, l, c.map((v) => Math.round((Math.max(v, 0) / y) * 1e4) / 1e4) as RGB)
-          })
+          void colourAt(p.x, p.y).then((c) => takeColour(light, c))
         } else if (spec?.then && !first) void begin(p)
         else question(p, true)
       }}

@@ -40,21 +40,9 @@ export function pivotAt(c: Camera, x: number, y: number): V3 {
 /** turnOf is by how much a drag over the picture's width turns the eye, in radians: 60 degrees about what is near, less about what is far, where the same turn would carry it away. */
 export const turnOf = (c: Camera, pivot: V3) => (Math.PI / 3) * Math.min(Math.max(3 / Math.max(Math.hypot(...(pivot.map((v, i) => v - (c.eye[i] ?? 0)) as V3)), 0.1), 0.3), 1)
 
-/** useNavigation moves the eye by hand over the canvas in box: what lies under the pointer is what it turns about and goes towards. */
-export function useNavigation(box: React.RefObject<HTMLElement | null>) {
-  const drag = useRef<Drag | null>(null)
+/** useWheel goes towards what lies under the pointer, or changes the lens; while walking it changes the pace. */
+function useWheel(box: React.RefObject<HTMLElement | null>, speed: React.RefObject<number>) {
   const last = useRef<{ pivot: V3; at: number } | null>(null)
-  const walking = useLook((s) => s.walking)
-  const speed = useRef(1.4)
-
-  const begin = (mode: Mode, e: React.PointerEvent) => {
-    const c = cameraNow()
-    if (!c || !box.current) return
-    const p = where(e, box.current)
-    capture(e.currentTarget, e.pointerId)
-    drag.current = { mode, x: e.clientX, y: e.clientY, from: c, pivot: pivotAt(c, p.x, p.y), moved: false }
-  }
-
   useEffect(() => {
     const el = box.current?.parentElement
     if (!el) return
@@ -79,8 +67,12 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
     }
     el.addEventListener('wheel', wheel, { passive: false })
     return () => el.removeEventListener('wheel', wheel)
-  }, [box])
+  }, [box, speed])
+}
 
+/** useWalking moves the eye while its keys are held, in metres a second. */
+function useWalking(speed: React.RefObject<number>) {
+  const walking = useLook((s) => s.walking)
   useEffect(() => {
     if (!walking) return
     let frame = 0
@@ -98,7 +90,36 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
     }
     frame = requestAnimationFrame(step)
     return () => cancelAnimationFrame(frame)
-  }, [walking])
+  }, [walking, speed])
+}
+
+/** chooseObject chooses what was clicked: it alone, or with the others; a click on nothing chooses nothing. */
+function chooseObject(object: number | undefined, more: boolean) {
+  useLook.setState((s) => {
+    if (object === undefined) return more ? {} : { objects: [] }
+    const has = s.objects.includes(object)
+    if (more) return { objects: has ? s.objects.filter((o) => o !== object) : [...s.objects, object] }
+    return { objects: has && s.objects.length === 1 ? [] : [object] }
+  })
+  if (object === undefined && !more) choose(null)
+}
+
+/** useNavigation moves the eye by hand over the canvas in box: what lies under the pointer is what it turns about and goes towards. */
+export function useNavigation(box: React.RefObject<HTMLElement | null>) {
+  const drag = useRef<Drag | null>(null)
+  const walking = useLook((s) => s.walking)
+  const speed = useRef(1.4)
+
+  const begin = (mode: Mode, e: React.PointerEvent) => {
+    const c = cameraNow()
+    if (!c || !box.current) return
+    const p = where(e, box.current)
+    capture(e.currentTarget, e.pointerId)
+    drag.current = { mode, x: e.clientX, y: e.clientY, from: c, pivot: pivotAt(c, p.x, p.y), moved: false }
+  }
+
+  useWheel(box, speed)
+  useWalking(speed)
 
   /** drop ends a drag of one pointer: a second finger has come. */
   const drop = () => void (drag.current = null)
@@ -143,15 +164,7 @@ export function useNavigation(box: React.RefObject<HTMLElement | null>) {
         return
       }
       const p = where(e, box.current)
-      const u = under(d.from, p.x, p.y)
-      const more = e.shiftKey || e.ctrlKey
-      useLook.setState((s) => {
-        if (!u) return more ? {} : { objects: [] }
-        const has = s.objects.includes(u.object)
-        if (more) return { objects: has ? s.objects.filter((o) => o !== u.object) : [...s.objects, u.object] }
-        return { objects: has && s.objects.length === 1 ? [] : [u.object] }
-      })
-      if (!u && !more) choose(null)
+      chooseObject(under(d.from, p.x, p.y)?.object, e.shiftKey || e.ctrlKey)
     },
     onPointerCancel: () => {
       drag.current = null

@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
 import type { FrameNews, LampFact } from '../api.gen'
 import { useComparison } from '../kernel/comparison'
-import { useLook } from '../kernel/look'
+import { useLook, type Way } from '../kernel/look'
 import { lampsNow, useSetup } from '../kernel/store'
 import { best } from '../kernel/sums'
 import type { Composite } from './composite'
@@ -18,6 +18,24 @@ export interface Layers {
   full: React.RefObject<{ w: number; h: number }>
   /** What each light showed last, until its new layer is here. */
   last: React.RefObject<Map<string, string>>
+}
+
+/** wantedOf are the parts of a light's layer that a way of seeing shows. */
+function wantedOf(f: LampFact, frame: FrameNews, sight: string, way: Way): Wanted[] {
+  const news = frame.layers[f.key]
+  if (!news) return []
+  return partsOf(way, f.shines)
+    .filter(([part]) => (news.scales[part] ?? 0) > 0)
+    .map(([part]) => ({ sight, lamp: f.key, part, frame: frame.frame, width: frame.width, height: frame.height, stamp: `${frame.level}:${news.parts[part]}`, scale: news.scales[part] ?? 1, address: news.parts[part] ?? '' }))
+}
+
+/** keptOf are the keys of what stays on the graphics processor. */
+function keptOf(wanted: Wanted[], sight: string, last: Map<string, string>, lamps: Record<string, LampFact>): Set<string> {
+  const keep = new Set(wanted.map((w) => partKey(w.sight, w.lamp, w.part)))
+  for (const k of last.values()) for (const part of [0, 1, 2]) keep.add(partKey(sight, k, part))
+  for (const m of ['albedo', 'normals', 'edges', 'reach', 'crowding']) keep.add(`map/${m}`)
+  for (const i of Object.keys(lamps)) keep.add(`rt/${sight}/${i}`)
+  return keep
 }
 
 const gather = 30 // ms: layers that come together are drawn together
@@ -75,14 +93,11 @@ export function useLayers(composite: Composite | null, canvas: React.RefObject<H
     let ready = true
     const want = (f: LampFact, needed: boolean) => {
       const frame = best(frames, f.key)
-      const news = frame?.layers[f.key]
-      if (!frame || !news) {
+      if (!frame?.layers[f.key]) {
         ready = ready && !needed
         return
       }
-      for (const [part] of partsOf(way, f.shines)) {
-        if ((news.scales[part] ?? 0) > 0) wanted.push({ sight, lamp: f.key, part, frame: frame.frame, width: frame.width, height: frame.height, stamp: `${frame.level}:${news.parts[part]}`, scale: news.scales[part] ?? 1, address: news.parts[part] ?? '' })
-      }
+      wanted.push(...wantedOf(f, frame, sight, way))
     }
     Object.values(all.lamps).forEach((f) => want(f, true))
     all.compared.forEach((f) => want(f, false))
@@ -95,11 +110,7 @@ export function useLayers(composite: Composite | null, canvas: React.RefObject<H
       if (fresh) last.current.clear()
       full.current = { w: finest.width, h: finest.height }
       if (missing === 0) {
-        const keep = new Set(wanted.map((w) => partKey(w.sight, w.lamp, w.part)))
-        for (const k of last.current.values()) for (const part of [0, 1, 2]) keep.add(partKey(sight, k, part))
-        for (const m of ['albedo', 'normals', 'edges', 'reach', 'crowding']) keep.add(`map/${m}`)
-        for (const i of Object.keys(all.lamps)) keep.add(`rt/${sight}/${i}`)
-        composite.keep(keep)
+        composite.keep(keptOf(wanted, sight, last.current, all.lamps))
       }
       setShown(sight)
       useLook.setState((s) => ({ drawn: s.drawn + 1, preview: null }))

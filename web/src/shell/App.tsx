@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { lazy, Suspense, useEffect, useState } from 'react'
+import type { Warmth } from '../api.gen'
 import { addressed, atProjects } from '../kernel/address'
 import { api } from '../kernel/client'
 import { connect } from '../kernel/live'
@@ -42,16 +43,6 @@ export function App() {
   const [projects, setProjects] = useState(atProjects)
   const setups = useQuery({ queryKey: ['setups'], queryFn: api.setups, enabled: id === 0 })
   const warmth = useQuery({ queryKey: ['warmth'], queryFn: api.warmth })
-  const step = usePanes((s) => s.step)
-  const beside = usePanes((s) => s.beside)
-  const name = useSetup((s) => s.doc?.name)
-  const sheet = useLook((s) => s.sheet)
-  const panel = usePanel((s) => s.panel)
-  const side = usePanes((s) => s.side)
-  const dock = usePanes((s) => s.dock)
-  const column = usePanes((s) => s.column)
-  const wide = useWide()
-  const light = useLook((s) => s.light)
 
   // The demo, where there is one; else what was imported last.
   const inUse = setups.data?.filter((s) => !s.archived && !s.removed) ?? []
@@ -93,17 +84,7 @@ export function App() {
     return () => window.removeEventListener('popstate', back)
   }, [])
 
-  if (ownPanel) {
-    return (
-      <div className="own-window">
-        <Dock panel={ownPanel} warmth={warmth.data} alone />
-        <Told />
-        <Suspense fallback={null}>
-          <Ask />
-        </Suspense>
-      </div>
-    )
-  }
+  if (ownPanel) return <OwnWindow panel={ownPanel} warmth={warmth.data} />
   if (projects || none) {
     return (
       <>
@@ -115,8 +96,34 @@ export function App() {
       </>
     )
   }
-  const at = (slot: Slot) => warmth.data && <Slots of={slot} warmth={warmth.data} />
-  const Side = (beside === 'strip' ? steps().find((s) => s.id === 'light') : steps().find((s) => s.id === step))?.side
+  return <Frame warmth={warmth.data} go={go} />
+}
+
+/** OwnWindow is a panel in a browser window of its own. */
+function OwnWindow({ panel, warmth }: { panel: string; warmth: Warmth | undefined }) {
+  return (
+    <div className="own-window">
+      <Dock panel={panel} warmth={warmth} alone />
+      <Told />
+      <Suspense fallback={null}>
+        <Ask />
+      </Suspense>
+    </div>
+  )
+}
+
+/** Frame is the bench: the picture, what stands round it, and what opens over it. */
+function Frame({ warmth, go }: { warmth: Warmth | undefined; go: (id: number) => void }) {
+  const beside = usePanes((s) => s.beside)
+  const name = useSetup((s) => s.doc?.name)
+  const sheet = useLook((s) => s.sheet)
+  const panel = usePanel((s) => s.panel)
+  const side = usePanes((s) => s.side)
+  const dock = usePanes((s) => s.dock)
+  const column = usePanes((s) => s.column)
+  const wide = useWide()
+  const light = useLook((s) => s.light)
+  const at = (slot: Slot) => warmth && <Slots of={slot} warmth={warmth} />
   const column3 = panel !== null && wide && beside === 'frame'
   return (
     <div className={`app beside-${beside}`} style={{ '--side': `${beside === 'frame' ? side : beside === 'strip' ? stripWidth : 0}px`, '--dock': `${dock}px`, '--column': `${column3 ? column : 0}px` } as React.CSSProperties}>
@@ -132,33 +139,18 @@ export function App() {
         </div>
         <div className="stage">
           {at('beside')}
-          <Safe of="The picture">{warmth.data ? <Picture warmth={warmth.data} /> : <div className="picture-box" />}</Safe>
+          <Safe of="The picture">{warmth ? <Picture warmth={warmth} /> : <div className="picture-box" />}</Safe>
         </div>
         <div className="view-line under">{at('under')}</div>
-        {warmth.data ? <Below warmth={warmth.data} /> : null}
+        {warmth ? <Below warmth={warmth} /> : null}
       </main>
       {column3 && (
         <aside className="column" aria-label="Open panel">
           <Splitter which="column" />
-          <Dock panel={panel} warmth={warmth.data} />
+          <Dock panel={panel} warmth={warmth} />
         </aside>
       )}
-      {beside !== 'nothing' && (
-        <aside className="side" aria-label="Right side">
-          {beside === 'frame' && <Splitter which="side" />}
-          {Side && (
-            <Safe key={step} of="This side">
-              <Side warmth={warmth.data} slim={beside === 'strip'} />
-            </Safe>
-          )}
-          {panel !== null && !wide && beside === 'frame' && (
-            <div className="dock">
-              <Splitter which="dock" />
-              <Dock panel={panel} warmth={warmth.data} />
-            </div>
-          )}
-        </aside>
-      )}
+      {beside !== 'nothing' && <RightSide warmth={warmth} docked={panel !== null && !wide && beside === 'frame' ? panel : null} />}
       {at('bottom')}
       <Import done={go} />
       <Told />
@@ -170,6 +162,29 @@ export function App() {
         <Ask />
       </Suspense>
     </div>
+  )
+}
+
+/** RightSide is what the step works with, and under it the open panel. */
+function RightSide({ warmth, docked }: { warmth: Warmth | undefined; docked: string | null }) {
+  const step = usePanes((s) => s.step)
+  const beside = usePanes((s) => s.beside)
+  const Side = (beside === 'strip' ? steps().find((s) => s.id === 'light') : steps().find((s) => s.id === step))?.side
+  return (
+    <aside className="side" aria-label="Right side">
+      {beside === 'frame' && <Splitter which="side" />}
+      {Side && (
+        <Safe key={step} of="This side">
+          <Side warmth={warmth} slim={beside === 'strip'} />
+        </Safe>
+      )}
+      {docked && (
+        <div className="dock">
+          <Splitter which="dock" />
+          <Dock panel={docked} warmth={warmth} />
+        </div>
+      )}
+    </aside>
   )
 }
 
@@ -207,7 +222,7 @@ function useKeys() {
         if (!e.repeat) void weighHere()
         return
       }
-      if (runKey(e)) e.preventDefault()
+      runKey(e)
     }
     const up = (e: KeyboardEvent) => e.key.toLowerCase() === 'q' && !useLook.getState().weighs && useLook.setState({ weighing: null })
     const blur = () => useLook.setState({ weighing: null })

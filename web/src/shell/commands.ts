@@ -1,3 +1,4 @@
+import { createKeybindingsHandler } from 'tinykeys'
 import { features, type Command } from '../kernel/feature'
 import { choose, toView, useLook } from '../kernel/look'
 import { toggleBeside } from '../kernel/panes'
@@ -29,37 +30,47 @@ export const commands: Command[] = [
 /** handKeys belong to the pointer or to a row; they are told on the sheet beside the commands. */
 export const handKeys = features.flatMap((f) => f.hands ?? [])
 
-/** keyOf writes a key event as commands have it. */
-export function keyOf(e: KeyboardEvent): string {
-  const k = e.key.length === 1 ? e.key.toUpperCase() : e.key
-  const shifted = e.shiftKey && (/^[A-Z]$/.test(k) || e.key.length > 1)
-  return `${e.ctrlKey || e.metaKey ? 'Ctrl ' : ''}${shifted ? 'Shift ' : ''}${k}`
+/** bindings are how the library of shortcuts writes a command's keys. A sign may need Shift on one keyboard and not on another. */
+export function bindings(keys: string): string[] {
+  const parts = keys.split(' ')
+  const key = parts.pop() ?? ''
+  const held = parts.map((p) => (p === 'Ctrl' ? '$mod' : p))
+  const plain = [...held, key].join('+')
+  return /^[A-Z]$/.test(key) || key.length > 1 ? [plain] : [plain, [...held, 'Shift', key].join('+')]
 }
 
-export function runKey(e: KeyboardEvent): boolean {
-  const key = keyOf(e)
-  const c = commands.find((c) => c.keys === key)
-  if (c) {
-    c.run()
-    return true
+/** leave goes one step back: out of the tool, of walking, of weighing, of what is alone, of what is chosen. */
+function leave() {
+  const l = look()
+  if (useTool.getState().kind) endTool()
+  else if (l.walking) useLook.setState({ walking: false })
+  else if (l.weighs) useLook.setState({ weighs: false, weighing: null })
+  else if (l.alone.size) useLook.setState({ alone: new Set() })
+  else {
+    choose(null)
+    useLook.setState({ objects: [] })
   }
-  if (/^[1-9]$/.test(e.key) && !e.ctrlKey && !e.metaKey) {
-    const doc = useSetup.getState().doc
-    const v = doc && entries(doc.views)[Number(e.key) - 1]
-    if (v) toView(v[0])
-    return Boolean(v)
-  }
-  if (e.key === 'Escape') {
-    const l = look()
-    if (useTool.getState().kind) endTool()
-    else if (l.walking) useLook.setState({ walking: false })
-    else if (l.weighs) useLook.setState({ weighs: false, weighing: null })
-    else if (l.alone.size) useLook.setState({ alone: new Set() })
-    else {
-      choose(null)
-      useLook.setState({ objects: [] })
-    }
-    return true
-  }
-  return false
 }
+
+/** toNumbered goes to the view with that number. */
+function toNumbered(n: number): boolean {
+  const doc = useSetup.getState().doc
+  const v = doc && entries(doc.views)[n - 1]
+  if (v) toView(v[0])
+  return Boolean(v)
+}
+
+type Run = (e: KeyboardEvent) => void
+
+const taken = (run: () => unknown): Run => (e) => {
+  if (run() !== false) e.preventDefault()
+}
+
+const map: Record<string, Run> = {
+  ...Object.fromEntries(commands.filter((c) => c.keys).flatMap((c) => bindings(c.keys).map((b) => [b, taken(() => void c.run())]))),
+  ...Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [String(n), taken(() => toNumbered(n))])),
+  Escape: taken(leave),
+}
+
+/** runKey does what a key is for; what it does with it, the browser does not. */
+export const runKey = createKeybindingsHandler(map)

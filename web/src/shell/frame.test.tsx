@@ -9,7 +9,7 @@ vi.mock('../kernel/client', () => ({
   called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {},
 }))
 
-const { commands, keyOf, runKey } = await import('./commands')
+const { bindings, commands, runKey } = await import('./commands')
 const { Finder, score } = await import('./Finder')
 const { goToStep, usePanes } = await import('../kernel/panes')
 const { Splitter } = await import('../ui/Splitter')
@@ -33,15 +33,25 @@ test('no two commands have the same key', () => {
   expect(keys.filter((k, i) => keys.indexOf(k) !== i)).toEqual([])
 })
 
-test('keys are written as they are pressed', () => {
-  const key = (k: string, o: KeyboardEventInit = {}) => keyOf(new KeyboardEvent('keydown', { key: k, ...o }))
-  expect(key('z', { ctrlKey: true })).toBe('Ctrl Z')
-  expect(key('Z', { ctrlKey: true, shiftKey: true })).toBe('Ctrl Shift Z')
-  expect(key('?', { shiftKey: true })).toBe('?')
-  expect(key('Delete')).toBe('Delete')
-  runKey(new KeyboardEvent('keydown', { key: 't' }))
+test('keys do what they are for, with just what is held, and nothing else', () => {
+  const press = (k: string, o: KeyboardEventInit = {}) => {
+    const e = new KeyboardEvent('keydown', { key: k, cancelable: true, ...o })
+    runKey(e)
+    return e.defaultPrevented
+  }
+  expect(bindings('Ctrl Shift Z')).toEqual(['$mod+Shift+Z'])
+  expect(bindings('?')).toEqual(['?', 'Shift+?'])
+  expect(press('t')).toBe(true)
   expect(useLook.getState().thirds).toBe(true)
-  expect(runKey(new KeyboardEvent('keydown', { key: '\u00e4' }))).toBe(false)
+  expect(press('T', { shiftKey: true })).toBe(true)
+  expect(useLook.getState().thirds).toBe(true) // another command
+  expect(press('t', { ctrlKey: true })).toBe(false)
+  expect(press('\u00e4')).toBe(false)
+  expect(press('?', { shiftKey: true })).toBe(true)
+  expect(useLook.getState().sheet).toBe(true)
+  expect(press('?')).toBe(true)
+  expect(useLook.getState().sheet).toBe(false)
+  expect(press('9')).toBe(false) // no ninth view
 })
 
 test('the finder finds by words, in any order, and runs what was found', async () => {

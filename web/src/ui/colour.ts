@@ -1,11 +1,14 @@
+import { convertLrgbToRgb, convertRgbToLrgb, parseHex, serializeHex } from 'culori/fn'
+
 /** Colours between the screen's hex codes and linear light. */
 
-const decode = (v: number) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)
-const encode = (v: number) => (v <= 0.0031308 ? 12.92 * Math.max(v, 0) : v >= 1 ? 1 : 1.055 * v ** (1 / 2.4) - 0.055)
-
 export function hexToLinear(hex: string): [number, number, number] {
-  const n = parseInt(hex.slice(1), 16)
-  return [decode((n >> 16) / 255), decode(((n >> 8) & 255) / 255), decode((n & 255) / 255)]
+  const { r, g, b } = convertRgbToLrgb(parseHex(hex) ?? { r: 0, g: 0, b: 0 })
+  return [r, g, b]
 }
 
-export const linearToHex = (c: readonly number[]) => `#${[0, 1, 2].map((k) => Math.round(255 * encode(c[k] ?? 0)).toString(16).padStart(2, '0')).join('')}`
+/** linearToHex shows linear light as the screen can: what is over white is white. */
+export function linearToHex(c: readonly number[]): string {
+  const [r = 0, g = 0, b = 0] = c.map((v) => Math.min(Math.max(v, 0), 1))
+  return serializeHex(convertLrgbToRgb({ r, g, b }))
+}

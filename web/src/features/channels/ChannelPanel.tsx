@@ -34,25 +34,14 @@ export function opsOf(doc: Setup, rows: Row[], bits: Map<string, number>): Op[] 
   return ops
 }
 
-/** ChannelPanel is the matrix of who may light whom, and beside it who does. */
-export default function ChannelPanel() {
-  const doc = useSetup((s) => s.doc)
-  const kept = useSetup((s) => s.kept)
-  const id = useSetup((s) => s.id)
-  const things = useThings((s) => s.things)
-  const objects = useLook((s) => s.objects)
-  const [deep, setDeep] = useState(false)
-  const painting = useRef<{ on: boolean; bits: Map<string, number> } | null>(null)
-  if (!doc || !kept || id === null) return null
-  const lights: Row[] = entries(doc.lights).map(([i, l]) => ({ key: `light:${i}`, name: l.name, depth: 0, bits: l.channels, kind: 'light' }))
-  const chosen = new Set(objects.flatMap((o) => (things[o] ? [things[o].path, things[o].path.split('/')[0]] : [])))
-  const nodes: Row[] = tree(things)
-    .filter((n) => deep || n.depth === 0 || channelsOf(doc, n.path) !== channelsOf(doc, n.path.split('/').slice(0, -1).join('/')) || chosen.has(n.path))
-    .map((n) => ({ key: `thing:${n.path}`, name: n.name, depth: n.depth, bits: channelsOf(doc, n.path), kind: 'thing' }))
-  const before = new Map<string, number>([...entries(kept.lights).map(([i, l]): [string, number] => [`light:${i}`, l.channels]), ...nodes.map((n): [string, number] => [n.key, channelsOf(kept, n.key.slice(6))])])
-  const rows = [...lights, ...nodes].map((r) => ({ ...r, bits: before.get(r.key) ?? r.bits }))
-  const shown = [...lights, ...nodes]
+/** Painting is a drag over cells: all of them are turned the way of the first. */
+interface Painting {
+  on: boolean
+  bits: Map<string, number>
+}
 
+/** painterOf paints cells of rows from where a drag begins. */
+function painterOf(painting: React.RefObject<Painting | null>, kept: Setup, rows: Row[]) {
   const put = (r: Row, n: number) => {
     const p = painting.current
     if (!p) return
@@ -75,6 +64,29 @@ export default function ChannelPanel() {
     window.addEventListener('pointerup', end)
     window.addEventListener('pointercancel', end)
   }
+  return { begin, put }
+}
+
+/** ChannelPanel is the matrix of who may light whom, and beside it who does. */
+export default function ChannelPanel() {
+  const doc = useSetup((s) => s.doc)
+  const kept = useSetup((s) => s.kept)
+  const id = useSetup((s) => s.id)
+  const things = useThings((s) => s.things)
+  const objects = useLook((s) => s.objects)
+  const [deep, setDeep] = useState(false)
+  const painting = useRef<Painting | null>(null)
+  if (!doc || !kept || id === null) return null
+  const lights: Row[] = entries(doc.lights).map(([i, l]) => ({ key: `light:${i}`, name: l.name, depth: 0, bits: l.channels, kind: 'light' }))
+  const chosen = new Set(objects.flatMap((o) => (things[o] ? [things[o].path, things[o].path.split('/')[0]] : [])))
+  const nodes: Row[] = tree(things)
+    .filter((n) => deep || n.depth === 0 || channelsOf(doc, n.path) !== channelsOf(doc, n.path.split('/').slice(0, -1).join('/')) || chosen.has(n.path))
+    .map((n) => ({ key: `thing:${n.path}`, name: n.name, depth: n.depth, bits: channelsOf(doc, n.path), kind: 'thing' }))
+  const before = new Map<string, number>([...entries(kept.lights).map(([i, l]): [string, number] => [`light:${i}`, l.channels]), ...nodes.map((n): [string, number] => [n.key, channelsOf(kept, n.key.slice(6))])])
+  const rows = [...lights, ...nodes].map((r) => ({ ...r, bits: before.get(r.key) ?? r.bits }))
+  const shown = [...lights, ...nodes]
+
+  const { begin, put } = painterOf(painting, kept, rows)
   /** column turns a channel on or off for all rows of a kind; all turns one row's channels. */
   const column = (kind: Row['kind'], n: number) => {
     const list = rows.filter((r) => r.kind === kind)
@@ -82,11 +94,6 @@ export default function ChannelPanel() {
     edit(`${channelName(doc.channels, n)} ${on ? 'on' : 'off'} for all ${kind === 'light' ? 'lights' : 'things'}`, opsOf(kept, rows, new Map(list.map((r) => [r.key, on ? r.bits | bit(n) : r.bits & ~bit(n)]))))
   }
   const all = (r: Row) => edit(`Channels of ${r.name}`, opsOf(kept, rows, new Map([[r.key, r.bits === 255 ? 0 : 255]])))
-  const name = (n: number, value: string) => {
-    const v = value.trim().slice(0, 40)
-    if (v === (doc.channels?.[n]?.name ?? '')) return
-    edit(`Channel ${n} named ${v || 'nothing'}`, [{ op: 'add', path: `/channels/${n}`, value: { name: v } }])
-  }
   const cell = (r: Row) => rows.find((q) => q.key === r.key) ?? r
   const hands: MatrixHands = {
     begin: (r, n) => begin(cell(r), n),
@@ -99,45 +106,55 @@ export default function ChannelPanel() {
   const chosenThing = things[objects[0] ?? -1]
   const bearer = chosenThing && figureOf(things, chosenThing)
   return (
-    <>
-      <div className="panel-body">
-        <p className="quiet">A light lights what is on one of its channels. Drag over cells to paint; a number or a name turns a whole column or row.</p>
-        <div className="channel-names">
-          {channelNumbers.map((n) => (
-            <label key={n}>
-              {n}
-              <InputBase
-                className="text"
-                slotProps={{ input: { 'aria-label': `Name of channel ${n}` } }}
-                key={doc.channels?.[n]?.name ?? ''}
-                defaultValue={doc.channels?.[n]?.name ?? ''}
-                placeholder="no name"
-                onKeyDown={(e) => {
-                  e.stopPropagation()
-                  if (e.key === 'Enter') (e.target as HTMLElement).blur()
-                }}
-                onBlur={(e) => name(n, e.target.value)}
-              />
-            </label>
-          ))}
-        </div>
-        <Matrix title="Lights" rows={shown.filter((r) => r.kind === 'light')} chosen={isChosen} names={doc.channels} hands={hands} />
-        <Matrix title="Things" rows={shown.filter((r) => r.kind === 'thing')} chosen={isChosen} names={doc.channels} hands={hands} />
-        <p>
-          <Button className="word" onClick={() => setDeep(!deep)}>
-            {deep ? 'only what differs' : 'every object'}
-          </Button>{' '}
-          {bearer && (
-            <Tip title="A light that lights what is round the figure but not the figure, and casts no shadow">
-              <Button className="word" onClick={() => helper(bearer, things)}>
-                helper light for {bearer.split('/').at(-1)}
-              </Button>
-            </Tip>
-          )}
-        </p>
-        <Measured id={id} doc={doc} />
-      </div>
-    </>
+    <div className="panel-body">
+      <p className="quiet">A light lights what is on one of its channels. Drag over cells to paint; a number or a name turns a whole column or row.</p>
+      <Names doc={doc} />
+      <Matrix title="Lights" rows={shown.filter((r) => r.kind === 'light')} chosen={isChosen} names={doc.channels} hands={hands} />
+      <Matrix title="Things" rows={shown.filter((r) => r.kind === 'thing')} chosen={isChosen} names={doc.channels} hands={hands} />
+      <p>
+        <Button className="word" onClick={() => setDeep(!deep)}>
+          {deep ? 'only what differs' : 'every object'}
+        </Button>{' '}
+        {bearer && (
+          <Tip title="A light that lights what is round the figure but not the figure, and casts no shadow">
+            <Button className="word" onClick={() => helper(bearer, things)}>
+              helper light for {bearer.split('/').at(-1)}
+            </Button>
+          </Tip>
+        )}
+      </p>
+      <Measured id={id} doc={doc} />
+    </div>
+  )
+}
+
+/** Names are the names of the channels. */
+function Names({ doc }: { doc: Setup }) {
+  const name = (n: number, value: string) => {
+    const v = value.trim().slice(0, 40)
+    if (v === (doc.channels?.[n]?.name ?? '')) return
+    edit(`Channel ${n} named ${v || 'nothing'}`, [{ op: 'add', path: `/channels/${n}`, value: { name: v } }])
+  }
+  return (
+    <div className="channel-names">
+      {channelNumbers.map((n) => (
+        <label key={n}>
+          {n}
+          <InputBase
+            className="text"
+            slotProps={{ input: { 'aria-label': `Name of channel ${n}` } }}
+            key={doc.channels?.[n]?.name ?? ''}
+            defaultValue={doc.channels?.[n]?.name ?? ''}
+            placeholder="no name"
+            onKeyDown={(e) => {
+              e.stopPropagation()
+              if (e.key === 'Enter') (e.target as HTMLElement).blur()
+            }}
+            onBlur={(e) => name(n, e.target.value)}
+          />
+        </label>
+      ))}
+    </div>
   )
 }
 

@@ -45,35 +45,7 @@ export const LightRow = memo(function LightRow(p: RowProps) {
 function Row({ current, id, at, depth, grid, shown, l, warmth, colour, off, locked, alone, hushed, pick }: RowProps & { l: Light; colour: string; off: boolean; locked: boolean }) {
   const open = useLook((s) => s.open.has(id))
   const chosen = useLook((s) => s.picked.has(id))
-  const toggle = () => {
-    if (!useLook.getState().picked.has(id)) choose(id) // what is chosen with it stays
-    // All that are chosen with it open, and close, together.
-    useLook.setState((s) => {
-      const these = s.picked.has(id) ? [...s.picked] : [id]
-      return { open: open ? new Set([...s.open].filter((i) => !these.includes(i))) : new Set([...(these.length > 1 ? s.open : []), ...these]) }
-    })
-  }
-  const cell = (column: string) => {
-    switch (column) {
-      case 'gives':
-        return <GivesCell key={column} id={id} colour={colour} />
-      case 'costs':
-        return <CostCell key={column} id={id} of="ms" />
-      case 'mb':
-        return <CostCell key={column} id={id} of="mb" />
-      case 'notice':
-        return <NoticeCell key={column} id={id} />
-      case 'output':
-        return <span key={column} role="gridcell" className="costs">{`${tidy(l.profile && !l.profile.scaled ? l.profile.flux : l.output)} ${unitNames[unitOf(l)]}`}</span>
-      case 'warmth':
-        return <span key={column} role="gridcell" className="costs">{l.colour.kelvin ? `${l.colour.kelvin} K` : 'colour'}</span>
-      case 'range':
-        return <span key={column} role="gridcell" className="costs">{l.range > 0 ? `${tidy(l.range)} m` : ''}</span>
-      case 'role':
-        return <span key={column} role="gridcell" className="carry">{l.role}</span>
-    }
-    return <span key={column} role="gridcell" className="carry">{l.carry}</span>
-  }
+  const toggle = () => toggleOpen(id)
   return (
     <>
       <div
@@ -101,21 +73,7 @@ function Row({ current, id, at, depth, grid, shown, l, warmth, colour, off, lock
             toggle()
           }
         }}
-        onKeyDown={(e) => {
-          // While walking the arrows are the feet's.
-          if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey || useLook.getState().walking) return
-          const step = e.shiftKey ? 0.1 : 1 / 3
-          if (e.key === 'ArrowRight') lightEdits.stops(id, l, l.stops + step, 'held')
-          else if (e.key === 'ArrowLeft') lightEdits.stops(id, l, l.stops - step, 'held')
-          else if (e.key === 'Enter') toggle()
-          else if (e.key === 'o') lightEdits.off(id, l)
-          else if (e.key === 'a') toggleAlone([...useLook.getState().picked], false)
-          else if (e.key === 'A') toggleAlone([id], true)
-          else if (e.key === '0') lightEdits.stops(id, l, 0)
-          else return
-          e.preventDefault()
-          e.stopPropagation()
-        }}
+        onKeyDown={(e) => rowKeys(e, id, l, toggle)}
       >
         <span role="gridcell">
           <LightGlyph kind={l.kind} colour={colour} off={off && !alone} />
@@ -125,19 +83,10 @@ function Row({ current, id, at, depth, grid, shown, l, warmth, colour, off, lock
           <Lock current={current} name={l.name} locked={locked} toggle={() => lightEdits.lock([id])} />
         </span>
         <Stops current={current} name={l.name} value={l.stops} locked={locked} others={() => othersOf(id, (q) => q.stops)} change={(v, done) => lightEdits.stops(id, l, v, done)} />
-        {shown.map((c) => cell(c.id))}
-        <span className="acts" role="gridcell">
-          <Tip title={l.off ? 'Turn on (O)' : 'Turn off (O)'}>
-            <ButtonBase tabIndex={current ? 0 : -1} aria-label={`${l.name} off`} aria-pressed={l.off} onClick={() => lightEdits.off(id, l)}>
-              <Power size={13} />
-            </ButtonBase>
-          </Tip>
-          <Tip title="Alone (A); with Shift, together with others">
-            <ButtonBase tabIndex={current ? 0 : -1} aria-label={`${l.name} alone`} aria-pressed={alone} onClick={(e) => toggleAlone([id], e.shiftKey)}>
-              <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
-            </ButtonBase>
-          </Tip>
-        </span>
+        {shown.map((c) => (
+          <Cell key={c.id} column={c.id} id={id} l={l} colour={colour} />
+        ))}
+        <Acts current={current} id={id} l={l} alone={alone} />
       </div>
       {open && (
         <div role="row" aria-level={depth + 3}>
@@ -149,5 +98,71 @@ function Row({ current, id, at, depth, grid, shown, l, warmth, colour, off, lock
         </div>
       )}
     </>
+  )
+}
+
+/** toggleOpen opens or closes a light, and all that are chosen with it. */
+function toggleOpen(id: string) {
+  if (!useLook.getState().picked.has(id)) choose(id) // what is chosen with it stays
+  useLook.setState((s) => {
+    const these = s.picked.has(id) ? [...s.picked] : [id]
+    return { open: s.open.has(id) ? new Set([...s.open].filter((i) => !these.includes(i))) : new Set([...(these.length > 1 ? s.open : []), ...these]) }
+  })
+}
+
+/** rowKeys are the keys of a light's row. While walking the arrows are the feet's. */
+function rowKeys(e: React.KeyboardEvent, id: string, l: Light, toggle: () => void) {
+  if (e.target !== e.currentTarget || e.ctrlKey || e.metaKey || useLook.getState().walking) return
+  const step = e.shiftKey ? 0.1 : 1 / 3
+  if (e.key === 'ArrowRight') lightEdits.stops(id, l, l.stops + step, 'held')
+  else if (e.key === 'ArrowLeft') lightEdits.stops(id, l, l.stops - step, 'held')
+  else if (e.key === 'Enter') toggle()
+  else if (e.key === 'o') lightEdits.off(id, l)
+  else if (e.key === 'a') toggleAlone([...useLook.getState().picked], false)
+  else if (e.key === 'A') toggleAlone([id], true)
+  else if (e.key === '0') lightEdits.stops(id, l, 0)
+  else return
+  e.preventDefault()
+  e.stopPropagation()
+}
+
+/** Cell is what a column tells of a light. */
+function Cell({ column, id, l, colour }: { column: string; id: string; l: Light; colour: string }) {
+  switch (column) {
+    case 'gives':
+      return <GivesCell id={id} colour={colour} />
+    case 'costs':
+      return <CostCell id={id} of="ms" />
+    case 'mb':
+      return <CostCell id={id} of="mb" />
+    case 'notice':
+      return <NoticeCell id={id} />
+    case 'output':
+      return <span role="gridcell" className="costs">{`${tidy(l.profile && !l.profile.scaled ? l.profile.flux : l.output)} ${unitNames[unitOf(l)]}`}</span>
+    case 'warmth':
+      return <span role="gridcell" className="costs">{l.colour.kelvin ? `${l.colour.kelvin} K` : 'colour'}</span>
+    case 'range':
+      return <span role="gridcell" className="costs">{l.range > 0 ? `${tidy(l.range)} m` : ''}</span>
+    case 'role':
+      return <span role="gridcell" className="carry">{l.role}</span>
+  }
+  return <span role="gridcell" className="carry">{l.carry}</span>
+}
+
+/** Acts turn a light off, or show it alone. */
+function Acts({ current, id, l, alone }: { current: boolean; id: string; l: Light; alone: boolean }) {
+  return (
+    <span className="acts" role="gridcell">
+      <Tip title={l.off ? 'Turn on (O)' : 'Turn off (O)'}>
+        <ButtonBase tabIndex={current ? 0 : -1} aria-label={`${l.name} off`} aria-pressed={l.off} onClick={() => lightEdits.off(id, l)}>
+          <Power size={13} />
+        </ButtonBase>
+      </Tip>
+      <Tip title="Alone (A); with Shift, together with others">
+        <ButtonBase tabIndex={current ? 0 : -1} aria-label={`${l.name} alone`} aria-pressed={alone} onClick={(e) => toggleAlone([id], e.shiftKey)}>
+          <CircleHalf size={13} weight={alone ? 'fill' : 'regular'} />
+        </ButtonBase>
+      </Tip>
+    </span>
   )
 }

@@ -15,8 +15,16 @@ export const ms = (v: number | undefined) => (v === undefined ? '' : v.toFixed(2
 export type Scope = 'here' | 'all' | 'worst'
 export const scopeNames: Record<Scope, string> = { here: 'gives', all: 'all views', worst: 'worst' }
 
+/** Gathered is what is known of every light by its id, and the view that costs most. */
+export interface Gathered {
+  g: Record<string, Gives>
+  costs: Record<string, Cost>
+  missed: Record<string, Notice>
+  dearest: string
+}
+
 /** useFacts gathers what every light gives, costs and how it would be missed. */
-export function useFacts(doc: Setup | null, warmth: Warmth, scope: Scope, wantNotice: boolean) {
+export function useFacts(doc: Setup | null, warmth: Warmth, scope: Scope, wantNotice: boolean): Gathered {
   const lamps = useSetup(lampsNow)
   const view = useSetup((s) => s.view)
   const frames = useSetup((s) => s.frames[s.sight])

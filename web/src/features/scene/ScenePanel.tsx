@@ -1,21 +1,14 @@
-import { Button, Slider, Tab, Tabs } from '@mui/material'
+import { Button, Tab, Tabs } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import type { Report } from '../../api.gen'
-import { linearToHex } from '../../ui/colour'
-import { NumberField } from '../../ui/NumberField'
-import { replace } from '../../kernel/lightEdits'
-import { api, bringAgain, Refused } from '../../kernel/client'
-import { backdrop, removeBackdrop, scrub } from '../../kernel/objectEdits'
+import { api, Refused } from '../../kernel/client'
+import { importing } from '../../kernel/importing'
+import { say, useSetup } from '../../kernel/store'
+import { useThings } from '../../kernel/things'
+import { askFor } from '../../ui/askFor'
 import { Materials } from './Materials'
 import { Objects } from './Objects'
-import { fetchThings, useThings } from '../../kernel/things'
-import { importing } from '../../kernel/importing'
-import { useTargets } from '../../kernel/queries'
-import { complain, edit, nextSeq, say, useSetup } from '../../kernel/store'
-import { askFor } from '../../ui/askFor'
-import { Choice } from '../../ui/Choice'
-import { ColourField } from '../../ui/ColourField'
+import { Place } from './Place'
 
 type Tab = 'place' | 'objects' | 'materials' | 'setups'
 const tabs: Record<Tab, string> = { place: 'Place', objects: 'Objects', materials: 'Materials', setups: 'Setups' }
@@ -40,148 +33,6 @@ export function ScenePanel() {
         {tab === 'setups' && <Setups />}
       </div>
     </section>
-  )
-}
-
-function Place() {
-  const targets = useTargets()
-  const doc = useSetup((s) => s.doc)
-  const file = useSetup((s) => s.file)
-  const notes = useSetup((s) => s.notes)
-  const facts = useThings((s) => s.facts)
-  const id = useSetup((s) => s.id)
-  const [report, setReport] = useState<Report | null>(null)
-  const [going, setGoing] = useState(false)
-  if (!doc) return null
-  const again = (f: File | undefined) => {
-    if (!f || id === null) return
-    setGoing(true)
-    bringAgain(id, nextSeq(), f, () => undefined)
-      .then(
-        (a) => {
-          useSetup.setState({ undoLabel: a.answer.undo, redoLabel: a.answer.redo })
-          setReport(a.report)
-          void fetchThings(id)
-        },
-        (e: unknown) => complain(e instanceof Refused ? e.fault : { what: 'The file could not be brought in.', remedy: 'Try again.' }),
-      )
-      .finally(() => setGoing(false))
-  }
-  return (
-    <>
-      <h2>{doc.place?.file ?? file}</h2>
-      <p>
-        {facts ? `${facts.triangles.toLocaleString('en')} triangles, ${facts.things.length} objects, ${facts.surfaces.length} materials · ` : ''}
-        {Object.keys(doc.lights).length} lights, {Object.keys(doc.views).length} views
-      </p>
-      <label className="word">
-        {going ? 'Being read …' : 'Bring in a changed file, keeping the setup …'}
-        <input type="file" accept=".glb,.gltf" hidden disabled={going} data-testid="again-file" onChange={(e) => again(e.target.files?.[0])} />
-      </label>
-      {report && (
-        <div className="report" role="status">
-          <p>
-            <b>Brought in again.</b> {report.kept} objects are as they were. Undo brings the old file back.
-          </p>
-          {(
-            [
-              ['new', report.new],
-              ['gone', report.gone],
-              ['changed', report.changed],
-              ['found under another path', report.moved],
-              ['waiting for something that is gone', report.idle],
-            ] as const
-          ).map(([what, list]) =>
-            list.length ? (
-              <p key={what}>
-                <b>
-                  {list.length} {what}:
-                </b>{' '}
-                {list.slice(0, 8).join(', ')}
-                {list.length > 8 ? ' …' : ''}
-              </p>
-            ) : null,
-          )}
-          {report.notes.map((n) => (
-            <p key={n}>{n}</p>
-          ))}
-        </div>
-      )}
-      {notes.length > 0 && (
-        <ul className="notes">
-          {notes.slice(0, 12).map((n) => (
-            <li key={n}>{n}</li>
-          ))}
-        </ul>
-      )}
-      {facts && facts.duration > 0 && (
-        <>
-          <h2>Time</h2>
-          <div className="time">
-            <Slider size="small" track={false} min={0} max={facts.duration} step={0.01} value={doc.time ?? 0} getAriaLabel={() => 'Time of the animations'} getAriaValueText={(v) => `${v.toFixed(2)} seconds`} onChange={(e, v) => scrub(v as number, facts, e.type === 'keydown')} onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && scrub(v as number, facts, true)} />
-            <NumberField label="Time" value={doc.time ?? 0} unit="s" min={0} max={facts.duration} step={0.1} onDraft={(v) => scrub(v, facts, false)} onDone={(v) => scrub(v, facts, true)} onReset={() => scrub(0, facts, true)} />
-          </div>
-          <p className="quiet">
-            {facts.animations.join(', ')} · {facts.duration.toFixed(2)} s
-          </p>
-        </>
-      )}
-      {Object.keys(doc.backdrops ?? {}).length > 0 && <h2>Sweeps</h2>}
-      {Object.entries(doc.backdrops ?? {}).map(([k, b]) => (
-        <div key={k} className="one-object" role="region" aria-label={b.name}>
-          <p>
-            <b>{b.name}</b>{' '}
-            <Button className="word" onClick={() => removeBackdrop(k, b)}>
-              take away
-            </Button>
-          </p>
-          <div className="field-row">
-            {(
-              [
-                ['width', 'm wide'],
-                ['depth', 'm deep'],
-                ['height', 'm high'],
-                ['curve', 'm bend'],
-                ['facing', '° facing'],
-              ] as const
-            ).map(([f, unit]) => (
-              <NumberField key={f} label={`${b.name} ${f}`} value={b[f]} unit={unit} min={f === 'facing' ? -360 : f === 'curve' ? 0 : 0.2} max={f === 'facing' ? 360 : 100} step={f === 'facing' ? 5 : 0.25} onDraft={() => undefined} onDone={(v) => backdrop(k, b, { [f]: v })} />
-            ))}
-            <ColourField label={`${b.name} colour`} hex={linearToHex(b.colour)} onDraft={(c) => backdrop(k, b, { colour: c }, false)} onDone={(c) => backdrop(k, b, { colour: c })} />
-          </div>
-        </div>
-      ))}
-      <h2>Target device</h2>
-      <div className="targets">
-        <Choice
-          stacked
-          label="Target device"
-          value={doc.target}
-          options={targets.map((t) => ({
-            value: t.id,
-            words: (
-              <>
-                <b>{t.name}</b>
-                <span>
-                  {t.width} × {t.height}, lighting {t.limitMs.toFixed(1)} ms, {t.limitMB} MB
-                </span>
-              </>
-            ),
-          }))}
-          change={(k) => edit(`Target ${targets.find((t) => t.id === k)?.name ?? k}`, [replace('/target', k)])}
-        />
-      </div>
-      <h2>Tone curve</h2>
-      <Choice
-        label="Tone curve"
-        value={doc.curve}
-        options={[
-          { value: 'shoulder', words: 'soft shoulder' },
-          { value: 'plain', words: 'plain, clips' },
-        ]}
-        change={(k) => edit(`Tone curve ${k === 'plain' ? 'plain, clips' : 'soft shoulder'}`, [replace('/curve', k)])}
-      />
-    </>
   )
 }
 

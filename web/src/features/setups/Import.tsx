@@ -7,7 +7,6 @@ const LinearProgress = lazy(() => import('@mui/material/LinearProgress'))
 
 /** Import brings a GLB in, dropped anywhere in the window or chosen. */
 export function Import({ done }: { done: (id: number) => void }) {
-  const [over, setOver] = useState(false)
   const [going, setGoing] = useState<{ name: string; share: number } | null>(null)
   const input = useRef<HTMLInputElement>(null)
   useEffect(() => {
@@ -33,34 +32,7 @@ export function Import({ done }: { done: (id: number) => void }) {
     )
   })
 
-  useEffect(() => {
-    let deep = 0
-    const files = (e: DragEvent) => e.dataTransfer?.types.includes('Files')
-    const enter = (e: DragEvent) => {
-      if (files(e) && ++deep > 0) setOver(true)
-    }
-    const leave = (e: DragEvent) => {
-      if (files(e) && --deep <= 0) setOver(false)
-    }
-    const above = (e: DragEvent) => files(e) && e.preventDefault()
-    const drop = (e: DragEvent) => {
-      e.preventDefault()
-      deep = 0
-      setOver(false)
-      begin.current(e.dataTransfer?.files[0])
-    }
-    window.addEventListener('dragenter', enter)
-    window.addEventListener('dragleave', leave)
-    window.addEventListener('dragover', above)
-    window.addEventListener('drop', drop)
-    return () => {
-      window.removeEventListener('dragenter', enter)
-      window.removeEventListener('dragleave', leave)
-      window.removeEventListener('dragover', above)
-      window.removeEventListener('drop', drop)
-    }
-  }, [])
-
+  const over = useDrop(begin)
   return (
     <>
       <input
@@ -89,4 +61,37 @@ export function Import({ done }: { done: (id: number) => void }) {
       )}
     </>
   )
+}
+
+/** useDrop takes a file that is dropped anywhere in the window, and tells whether one is over it. */
+function useDrop(begin: React.RefObject<(file: File | undefined) => void>) {
+  const [over, setOver] = useState(false)
+  useEffect(() => {
+    let deep = 0
+    const files = (e: DragEvent) => e.dataTransfer?.types.includes('Files')
+    const enter = (e: DragEvent) => {
+      if (files(e) && ++deep > 0) setOver(true)
+    }
+    const leave = (e: DragEvent) => {
+      if (files(e) && --deep <= 0) setOver(false)
+    }
+    const above = (e: DragEvent) => files(e) && e.preventDefault()
+    const drop = (e: DragEvent) => {
+      e.preventDefault()
+      deep = 0
+      setOver(false)
+      begin.current(e.dataTransfer?.files[0])
+    }
+    window.addEventListener('dragenter', enter)
+    window.addEventListener('dragleave', leave)
+    window.addEventListener('dragover', above)
+    window.addEventListener('drop', drop)
+    return () => {
+      window.removeEventListener('dragenter', enter)
+      window.removeEventListener('dragleave', leave)
+      window.removeEventListener('dragover', above)
+      window.removeEventListener('drop', drop)
+    }
+  }, [begin])
+  return over
 }
