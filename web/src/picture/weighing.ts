@@ -1,10 +1,17 @@
+import type { Point } from '../api.gen'
 import { api } from '../kernel/client'
 import { gazeNow } from '../kernel/live'
 import { cameraNow, useLook, type Pin } from '../kernel/look'
-import { useSetup } from '../kernel/store'
+import { acknowledged, useSetup } from '../kernel/store'
 
 /** pointer is where the mouse was last, over the picture; null elsewhere. */
 export const pointer: { at: { x: number; y: number } | null } = { at: null }
+
+/** ask weighs a point once the server knows of every edit: it may be asked about a view that was just saved. */
+async function ask(id: number, q: Point) {
+  if (useSetup.getState().pending.length > 0) await acknowledged()
+  return api.weigh(id, q)
+}
 
 let busy = false
 let again = false
@@ -21,7 +28,7 @@ export async function weighHere(): Promise<void> {
   }
   busy = true
   try {
-    const reading = await api.weigh(id, { gaze: gazeNow(0), ...at, careful: false })
+    const reading = await ask(id, { gaze: gazeNow(0), ...at, careful: false })
     if (useLook.getState().weighing) useLook.setState({ weighing: { ...at, reading } })
   } catch {
     /* the next move asks again */
@@ -44,7 +51,7 @@ export function luxAtRest() {
     const { id } = useSetup.getState()
     const l = useLook.getState()
     if (!at || id === null || l.weighing || l.moving) return
-    api.weigh(id, { gaze: gazeNow(0), ...at, careful: false }).then(
+    ask(id, { gaze: gazeNow(0), ...at, careful: false }).then(
       (r) => {
         if (pointer.at?.x === at.x && pointer.at.y === at.y && r.hit) useLook.setState({ spotLux: r.lux })
       },
@@ -71,7 +78,7 @@ export async function readPin(id: number) {
   const setup = useSetup.getState().id
   if (!pin || setup === null) return
   try {
-    const reading = await api.weigh(setup, { gaze: { ...gazeNow(0), camera: pin.camera }, x: pin.x, y: pin.y, careful: true })
+    const reading = await ask(setup, { gaze: { ...gazeNow(0), camera: pin.camera }, x: pin.x, y: pin.y, careful: true })
     useLook.setState((s) => ({ pins: s.pins.map((p) => (p.id === id ? { ...p, reading, position: reading.hit ? reading.position : null } : p)) }))
   } catch {
     /* asked again at the next change */

@@ -1,5 +1,5 @@
 import { Button } from '@mui/material'
-import { useCallback, useMemo, useRef, useState } from 'react'
+import { lazy, Suspense, useCallback, useMemo, useRef, useState } from 'react'
 import type { Setup, Warmth } from '../../api.gen'
 import { lightEdits } from '../../kernel/lightEdits'
 import { useLook } from '../../kernel/look'
@@ -12,10 +12,12 @@ import { readTerms } from './filter'
 import { GroupRow } from './GroupRow'
 import { groupOver, useItems, type Item } from './items'
 import { LedgerHead } from './LedgerHead'
-import { LedgerMenus, type MenuName } from './LedgerMenus'
+import type { MenuName } from './LedgerMenus'
 import { LedgerTools } from './LedgerTools'
 import { LightRow } from './LightRow'
 import { useColumns, useFolding, usePicking, useRowKeys, useRows, useTelling } from './useRows'
+
+const LedgerMenus = lazy(() => import('./LedgerMenus').then((m) => ({ default: m.LedgerMenus })))
 
 /** Ledger is the one list of lights: what each gives and what it costs on the target. Slim, it is a strip beside the picture. */
 export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolean }) {
@@ -74,7 +76,7 @@ export function Ledger({ warmth, slim = false }: { warmth: Warmth; slim?: boolea
       </div>
       {items.length === 0 && <p className="none">{filter ? 'No light fits this.' : 'No lights yet: New, above.'}</p>}
       <Several />
-      <LedgerMenus open={menu} close={() => setMenu(null)} scope={scope} setScope={setScope} dearest={dearest} sort={sort} by={setSort} shown={shown} show={show} />
+      <Suspense fallback={null}>{menu && <LedgerMenus open={menu} close={() => setMenu(null)} scope={scope} setScope={setScope} dearest={dearest} sort={sort} by={setSort} shown={shown} show={show} />}</Suspense>
     </section>
   )
 }

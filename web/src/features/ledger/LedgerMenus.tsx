@@ -9,7 +9,7 @@ import { scopeNames, type Scope } from './facts'
 export type MenuName = 'columns' | 'new' | 'scope'
 
 interface Props {
-  open: { at: HTMLElement; what: MenuName } | null
+  open: { at: HTMLElement; what: MenuName }
   close: () => void
   scope: Scope
   setScope: (s: Scope) => void

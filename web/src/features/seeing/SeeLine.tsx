@@ -1,19 +1,21 @@
-import { Button, IconButton, Menu, MenuItem } from '@mui/material'
+import { Button, IconButton } from '@mui/material'
 import { CaretDown } from '@phosphor-icons/react/dist/csr/CaretDown'
 import { CaretUp } from '@phosphor-icons/react/dist/csr/CaretUp'
-import { useState } from 'react'
+import { lazy, Suspense, useState } from 'react'
 import type { FrameNews } from '../../api.gen'
 import { evOf, exposureFactor, finest, mixed, settled } from '../../kernel/sums'
 import { lampsNow, useSetup } from '../../kernel/store'
 import { useLook } from '../../kernel/look'
 import { toolLine } from '../../picture/tool'
-import { wayOrder, waySpecs } from '../../picture/ways'
+import { waySpecs } from '../../picture/ways'
 import { NumberField } from '../../ui/NumberField'
 import { useThings } from '../../kernel/things'
 import { openPanel } from '../../kernel/panels'
 import { size, usePanes } from '../../kernel/panes'
 import { lux, nits } from '../../kernel/units'
 import { Tip } from '../../ui/Tip'
+
+const WayMenu = lazy(() => import('./WayMenu'))
 
 /** SeeTools say how the picture is seen and what hands are drawn: at the right of the line over it. */
 export function SeeTools() {
@@ -43,21 +45,7 @@ export function SeeTools() {
           </Button>
         </Tip>
       )}
-      <Menu open={menu !== null} anchorEl={menu} onClose={() => setMenu(null)} slotProps={{ list: { dense: true, className: 'ways' } }}>
-        {wayOrder.map((w) => (
-          <MenuItem
-            key={w}
-            selected={w === way}
-            onClick={() => {
-              setMenu(null)
-              useLook.setState({ way: w })
-            }}
-          >
-            <b>{waySpecs[w].name}</b>
-            <span>{waySpecs[w].says}</span>
-          </MenuItem>
-        ))}
-      </Menu>
+      <Suspense fallback={null}>{menu && <WayMenu at={menu} close={() => setMenu(null)} />}</Suspense>
     </>
   )
 }

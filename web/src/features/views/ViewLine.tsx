@@ -1,14 +1,13 @@
-import { Button, Menu, MenuItem } from '@mui/material'
-import { useState } from 'react'
-import type { View } from '../../api.gen'
-import { NumberField } from '../../ui/NumberField'
-import { replace } from '../../kernel/lightEdits'
-import { angle, aspectName, aspects, lens } from '../../kernel/camera'
+import { Button } from '@mui/material'
+import { lazy, Suspense, useState } from 'react'
+import { angle, aspectName, lens } from '../../kernel/camera'
 import { cameraNow, moveCamera, toView, useLook } from '../../kernel/look'
-import { surfacesStop } from '../../picture/solid'
-import { edit, useSetup } from '../../kernel/store'
-import { askFor } from '../../ui/askFor'
-import { removeView, saveView, updateView } from '../../kernel/viewEdits'
+import { useSetup } from '../../kernel/store'
+import { saveView, updateView } from '../../kernel/viewEdits'
+import { NumberField } from '../../ui/NumberField'
+
+const AspectMenu = lazy(() => import('./ViewMenus').then((m) => ({ default: m.AspectMenu })))
+const ViewMenu = lazy(() => import('./ViewMenus').then((m) => ({ default: m.ViewMenu })))
 
 const degrees = (v: number) => `${Math.round(v * 10) / 10}`
 
@@ -61,71 +60,10 @@ export function ViewLine() {
       {walking && <span className="told">walking: arrow keys, . and , rise and sink; Esc ends</span>}
       {through && <span className="told">through {throughName}: it follows the eye; L ends</span>}
       {plain && <span>composed by the server: this browser has no WebGL2</span>}
-      <AspectMenu at={menu?.what === 'aspect' ? menu.at : null} aspect={c.aspect} close={() => setMenu(null)} change={(aspect) => change({ aspect }, true)} draft={(aspect) => change({ aspect }, false)} />
-      <ViewMenu at={menu?.what === 'view' ? menu.at : null} view={view} v={v} only={Object.keys(views).length < 2} close={() => setMenu(null)} />
+      <Suspense fallback={null}>
+        {menu?.what === 'aspect' && <AspectMenu at={menu.at} aspect={c.aspect} close={() => setMenu(null)} change={(aspect) => change({ aspect }, true)} draft={(aspect) => change({ aspect }, false)} />}
+        {menu?.what === 'view' && <ViewMenu at={menu.at} view={view} v={v} only={Object.keys(views).length < 2} close={() => setMenu(null)} />}
+      </Suspense>
     </>
-  )
-}
-
-interface AspectProps {
-  at: HTMLElement | null
-  aspect: number
-  close: () => void
-  change: (aspect: number) => void
-  draft: (aspect: number) => void
-}
-
-/** AspectMenu chooses the form of the picture. */
-function AspectMenu({ at, aspect, close, change, draft }: AspectProps) {
-  return (
-    <Menu open={at !== null} anchorEl={at} onClose={close}>
-      {aspects.map(([name, value]) => (
-        <MenuItem
-          key={name}
-          selected={aspectName(aspect) === name}
-          onClick={() => {
-            close()
-            change(value)
-          }}
-        >
-          {name}
-        </MenuItem>
-      ))}
-      <MenuItem disableRipple onKeyDown={(e) => e.stopPropagation()}>
-        free{' '}
-        <NumberField label="Aspect, width over height" value={aspect} min={0.2} max={5} step={1.02} geometric onDraft={(x) => draft(x)} onDone={(x) => change(x)} />
-      </MenuItem>
-    </Menu>
-  )
-}
-
-/** ViewMenu is what can be done with a view. */
-function ViewMenu({ at, view, v, only, close }: { at: HTMLElement | null; view: string; v: View; only: boolean; close: () => void }) {
-  const opens = useSetup((s) => s.doc?.opens)
-  const moved = useLook((s) => s.camera !== null)
-  const solid = useLook((s) => s.solid)
-  const rename = () => {
-    askFor('Name of the view', v.name, (name) => edit(`View ${v.name} renamed ${name}`, [replace(`/views/${view}/name`, name)]))
-  }
-  return (
-    <Menu open={at !== null} anchorEl={at} onClose={close} onClick={close}>
-      <MenuItem onClick={() => toView(view)} disabled={!moved}>
-        Back to the saved view
-      </MenuItem>
-      <MenuItem onClick={updateView} disabled={!moved}>
-        Update the view to here
-      </MenuItem>
-      <MenuItem onClick={saveView}>{moved ? 'Save as a new view' : 'Duplicate the view'}</MenuItem>
-      <MenuItem onClick={rename}>Rename the view …</MenuItem>
-      <MenuItem onClick={() => edit(`Opens with ${v.name}`, [{ op: 'add', path: '/opens', value: view }])} disabled={opens === view}>
-        Open the setup with this view
-      </MenuItem>
-      <MenuItem role="menuitemcheckbox" aria-checked={solid} selected={solid} onClick={() => surfacesStop(!solid)}>
-        Surfaces stop the eye
-      </MenuItem>
-      <MenuItem onClick={() => removeView(view)} disabled={only}>
-        Remove the view
-      </MenuItem>
-    </Menu>
   )
 }
