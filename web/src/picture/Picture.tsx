@@ -13,7 +13,7 @@ import { under } from './ground'
 import { useNavigation } from './navigate'
 import { Cross, PlainPicture, Waiting, Wipe } from './Over'
 import { Overlay } from './Overlay'
-import { ToolLayer } from './ToolLayer'
+import { useTool } from './tool'
 import type { Composite } from './composite'
 import { useComposite } from './useComposite'
 import { useDrawing } from './useDrawing'
@@ -23,6 +23,7 @@ import { asDrawn, legend, waySpecs } from './ways'
 import { luxAtRest, pointer, weighHere } from './weighing'
 
 const Pinch = lazy(() => import('./Pinch')) // where there are fingers
+const ToolLayer = lazy(() => import('./ToolLayer').then((m) => ({ default: m.ToolLayer })))
 
 /** usePointing tells what lies under the pointer: the object, its light, and while weighing what lights it. */
 function usePointing(composite: Composite | null, canvas: React.RefObject<HTMLCanvasElement | null>, shown: string) {
@@ -110,6 +111,7 @@ function Legend({ way, ev }: { way: Way; ev: number }) {
 
 /** Picture composes the sight's layers and follows every edit in the next display frame. */
 export function Picture({ warmth }: { warmth: Warmth }) {
+  const tool = useTool((s) => s.kind !== null)
   const canvas = useRef<HTMLCanvasElement>(null)
   const box = useRef<HTMLDivElement>(null)
   const plain = useLook((s) => s.plain)
@@ -166,9 +168,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
         {!shown && !lost && !(plain && mixed(frames, lamps)) && <Waiting setup={id ?? addressed()} ready={doc !== null} />}
         {((compared && split === 'wipe' && !asDrawn(way)) || way === 'beside') && <Wipe at={wipe} />}
         {cameraOf && doc && <Overlay camera={cameraOf} doc={doc} warmth={warmth} width={size.width} height={size.height} />}
-        {cameraOf && doc && (
-          <ToolLayer colourAt={colourAt} />
-        )}
+        <Suspense fallback={null}>{tool && cameraOf && doc && <ToolLayer colourAt={colourAt} />}</Suspense>
         {lost && !plain && <Lost />}
         <Cross />
         {navigator.maxTouchPoints > 0 && (

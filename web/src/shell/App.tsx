@@ -17,6 +17,7 @@ import { Dock } from './Dock'
 import { Import } from '../features/setups/Import'
 import { panelOf, usePanel } from '../kernel/panels'
 import { usePanes } from '../kernel/panes'
+import { useQuestion } from '../ui/askFor'
 import { Splitter } from '../ui/Splitter'
 import { Round } from './Round'
 import { shareLook } from '../kernel/siblings'
@@ -105,10 +106,22 @@ function OwnWindow({ panel, warmth }: { panel: string; warmth: Warmth | undefine
     <div className="own-window">
       <Dock panel={panel} warmth={warmth} alone />
       <Told />
-      <Suspense fallback={null}>
-        <Ask />
-      </Suspense>
+      <Opened />
     </div>
+  )
+}
+
+/** Opened is what opens over the frame when it is asked for, and is fetched then. */
+function Opened() {
+  const sheet = useLook((s) => s.sheet)
+  const finder = useLook((s) => s.finder)
+  const asks = useQuestion((s) => s.question !== null)
+  return (
+    <Suspense fallback={null}>
+      {sheet && <Sheet />}
+      {finder && <Finder />}
+      {asks && <Ask />}
+    </Suspense>
   )
 }
 
@@ -116,7 +129,6 @@ function OwnWindow({ panel, warmth }: { panel: string; warmth: Warmth | undefine
 function Frame({ warmth, go }: { warmth: Warmth | undefined; go: (id: number) => void }) {
   const beside = usePanes((s) => s.beside)
   const name = useSetup((s) => s.doc?.name)
-  const sheet = useLook((s) => s.sheet)
   const panel = usePanel((s) => s.panel)
   const side = usePanes((s) => s.side)
   const dock = usePanes((s) => s.dock)
@@ -154,13 +166,7 @@ function Frame({ warmth, go }: { warmth: Warmth | undefined; go: (id: number) =>
       {at('bottom')}
       <Import done={go} />
       <Told />
-      <Suspense fallback={null}>{sheet && <Sheet />}</Suspense>
-      <Suspense fallback={null}>
-        <Finder />
-      </Suspense>
-      <Suspense fallback={null}>
-        <Ask />
-      </Suspense>
+      <Opened />
     </div>
   )
 }
