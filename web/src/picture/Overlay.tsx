@@ -1,4 +1,4 @@
-import { useRef } from 'react'
+import { lazy, Suspense, useRef } from 'react'
 import type { Light, Setup, Warmth } from '../api.gen'
 import { len, project, sub, type Camera, type V3 } from '../kernel/camera'
 import { features } from '../kernel/feature'
@@ -7,9 +7,11 @@ import { isOff } from '../kernel/sums'
 import { toneOf } from '../kernel/tone'
 import { standing } from '../kernel/travel'
 import { covered } from './ground'
-import { MoverHandle } from './MoverHandle'
-import { Handles } from './Handles'
 import { Blockers, SunDial } from './Marks'
+
+// Fetched when something is chosen.
+const Handles = lazy(() => import('./Handles').then((m) => ({ default: m.Handles })))
+const MoverHandle = lazy(() => import('./MoverHandle').then((m) => ({ default: m.MoverHandle })))
 
 interface Props {
   camera: Camera
@@ -27,6 +29,7 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
   const thirds = useLook((s) => s.thirds)
   const safe = useLook((s) => s.safe)
   const picked = useLook((s) => s.picked)
+  const chosen = useLook((s) => s.objects.length > 0)
   const box = useRef<SVGSVGElement>(null)
   const at = (p: V3) => {
     const q = project(camera, p)
@@ -75,10 +78,10 @@ export function Overlay({ camera, doc, warmth, width, height }: Props) {
         if (!raw) return null
         const l = standing(id, raw)
         if (l.kind === 'sun') return <SunDial key={id} id={id} l={l} camera={camera} doc={doc} box={box} />
-        return placed(l) ? <Handles key={id} id={id} l={l} doc={doc} camera={camera} width={width} height={height} at={at} box={box} colour={colourOf(id, l)} /> : null
+        return placed(l) ? <Suspense key={id}><Handles id={id} l={l} doc={doc} camera={camera} width={width} height={height} at={at} box={box} colour={colourOf(id, l)} /></Suspense> : null
       })}
       {handles && <Blockers doc={doc} at={at} />}
-      {handles && <MoverHandle doc={doc} camera={camera} at={at} box={box} />}
+      <Suspense>{handles && chosen && <MoverHandle doc={doc} camera={camera} at={at} box={box} />}</Suspense>
       {features.map((f) => f.overlay && <f.overlay key={f.id} camera={camera} doc={doc} width={width} height={height} at={at} />)}
     </svg>
   )
