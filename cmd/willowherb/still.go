@@ -88,9 +88,8 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if c.Samples < 1 || c.Samples > 65535 {
 		return usage("--samples %d is not between 1 and 65535", c.Samples)
 	}
-	ext := strings.ToLower(filepath.Ext(c.Out))
-	if ext != ".png" && ext != ".exr" && ext != ".hdr" {
-		return usage("--out %q: end its name in .png, .exr or .hdr", c.Out)
+	if err := pictureName(c.Out, ".png", ".exr", ".hdr"); err != nil {
+		return err
 	}
 	if c.Seconds < 0 || c.Seconds > 86400 || math.IsNaN(c.Seconds) {
 		return usage("--seconds %g is not between 0 and 86400", c.Seconds)
@@ -192,7 +191,8 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if c.EV != nil {
 		ev = *c.EV
 	}
-	if err := c.write(pic.RGB, w, h, ev, curve, ext); err != nil {
+	png := func(out io.Writer) error { return picture.WritePNG(out, exposure.Develop(pic.RGB, w, h, ev, curve)) }
+	if err := writePicture(c.Out, pic.RGB, w, h, png); err != nil {
 		return err
 	}
 	return c.report(s, st, lamps, pic, notes, name, w, h, ev, ready, took)
@@ -243,38 +243,6 @@ func viewOf(doc *setup.Setup, asked string) (setup.View, string, error) {
 		names = append(names, v.Name)
 	}
 	return setup.View{}, "", usage("view %q is not there; there are: %s", asked, cmp.Or(strings.Join(names, ", "), "none"))
-}
-
-// write puts the picture beside its final name first, so that a failure leaves
-// no half file.
-func (c *stillCmd) write(rgb []float32, w, h int, ev float64, curve exposure.Curve, ext string) (err error) {
-	f, err := os.CreateTemp(filepath.Dir(c.Out), ".still-*")
-	if err != nil {
-		return fmt.Errorf("cannot write beside %s: %w", c.Out, err)
-	}
-	defer func() {
-		if err != nil {
-			_ = os.Remove(f.Name())
-		}
-	}()
-	b := bufio.NewWriterSize(f, 1<<20)
-	switch ext {
-	case ".png":
-		err = picture.WritePNG(b, exposure.Develop(rgb, w, h, ev, curve))
-	case ".exr":
-		err = picture.WriteEXR(b, rgb, w, h, picture.ZIP)
-	default:
-		err = picture.WriteHDR(b, rgb, w, h)
-	}
-	for _, step := range []func() error{b.Flush, func() error { return f.Chmod(0o644) }, f.Close} {
-		if err == nil {
-			err = step()
-		}
-	}
-	if err == nil {
-		err = os.Rename(f.Name(), c.Out)
-	}
-	return err
 }
 
 type lightReport struct {

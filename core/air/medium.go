@@ -42,7 +42,7 @@ const rayleighAt550 = 13.558e-6
 
 // ozone is its absorption at the densest, per metre (Serdyuchenko et al. 2014 by Bruneton
 // 2017), 400 to 700 nm in steps of 20.
-var ozone = spectrum{0.0152e-6, 0.0297e-6, 0.0851e-6, 0.1973e-6, 0.4170e-6, 0.7960e-6, 1.1505e-6, 1.6626e-6, 2.2948e-6, 2.3658e-6, 2.6998e-6, 2.0119e-6, 1.4320e-6, 0.9962e-6, 0.6504e-6, 0.4010e-6}
+var ozone = spectrum{0.008e-6, 0.030e-6, 0.085e-6, 0.197e-6, 0.417e-6, 0.795e-6, 1.150e-6, 1.661e-6, 2.293e-6, 2.364e-6, 2.697e-6, 2.010e-6, 1.431e-6, 0.995e-6, 0.650e-6, 0.401e-6}
 
 // sunlight is the irradiance outside the air, W/m2 for each nm (ASTM G173-03 by Bruneton
 // 2017), in the same steps.
@@ -83,7 +83,9 @@ func (s *spectrum) rgb() (c colour.RGB) {
 // column is how much air, haze and ozone lies along a way, as metres of each at its densest.
 type column struct{ air, haze, ozone float64 }
 
-func (c column) plus(d column) column { return column{c.air + d.air, c.haze + d.haze, c.ozone + d.ozone} }
+func (c column) plus(d column) column {
+	return column{c.air + d.air, c.haze + d.haze, c.ozone + d.ozone}
+}
 
 func (c column) times(k float64) column { return column{c.air * k, c.haze * k, c.ozone * k} }
 

@@ -150,3 +150,16 @@ func DecodeSRGB(v float64) float64 {
 	}
 	return math.Pow((v+0.055)/1.055, 2.4)
 }
+
+// Observer returns the CIE 1931 2-degree observer at a wavelength in nm, from 380 to 780;
+// between the table's steps of 10 nm it is interpolated.
+func Observer(nm float64) [3]float64 {
+	at := min(max((nm-380)/10, 0), float64(len(cie1931)-1))
+	i := min(int(at), len(cie1931)-2)
+	k := at - float64(i)
+	var w [3]float64
+	for c := range w {
+		w[c] = (1-k)*cie1931[i][c] + k*cie1931[i+1][c]
+	}
+	return w
+}
