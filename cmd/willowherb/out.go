@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"willowherb/format/exr"
 	"willowherb/format/picture"
 )
 
@@ -25,7 +26,7 @@ func writePicture(name string, rgb []float32, w, h int, png func(io.Writer) erro
 	return writeFile(name, func(out io.Writer) error {
 		switch strings.ToLower(filepath.Ext(name)) {
 		case ".exr":
-			return picture.WriteEXR(out, rgb, w, h, picture.ZIP)
+			return exr.Write(out, rgb, w, h, exr.ZIP)
 		case ".hdr":
 			return picture.WriteHDR(out, rgb, w, h)
 		}

@@ -241,7 +241,7 @@ func (d *decoder) place(b *block, raw []byte) {
 		line := raw[:nx*c.kind.size()]
 		raw = raw[nx*c.kind.size():]
 		k := d.slot[i]
-		if k < 0 {
+		if k < 0 || nx == 0 {
 			return
 		}
 		first := floorDiv(b.y+c.sy-1, c.sy) // of the channel's own rows

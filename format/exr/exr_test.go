@@ -9,7 +9,6 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
-	"willowherb/format/picture"
 )
 
 // scene is a picture with smooth parts, edges, darkness and a bright spot.
@@ -36,7 +35,7 @@ func scene(w, h int) []float32 {
 func written(t *testing.T, w, h int) []byte {
 	t.Helper()
 	var b bytes.Buffer
-	require.NoError(t, picture.WriteEXR(&b, scene(w, h), w, h, picture.None))
+	require.NoError(t, Write(&b, scene(w, h), w, h, None))
 	return b.Bytes()
 }
 
@@ -242,7 +241,7 @@ func TestBadFilesAreToldPlainly(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	var b bytes.Buffer
-	_ = picture.WriteEXR(&b, scene(20, 40), 20, 40, picture.ZIP)
+	_ = Write(&b, scene(20, 40), 20, 40, ZIP)
 	f.Add(b.Bytes())
 	// The same bytes said to be of each compression.
 	at := bytes.Index(b.Bytes(), []byte("compression\x00compression\x00")) + 24 + 4
@@ -259,7 +258,7 @@ func FuzzRead(f *testing.F) {
 
 func BenchmarkRead(b *testing.B) {
 	var f bytes.Buffer
-	require.NoError(b, picture.WriteEXR(&f, scene(4096, 2048), 4096, 2048, picture.ZIP))
+	require.NoError(b, Write(&f, scene(4096, 2048), 4096, 2048, ZIP))
 	for b.Loop() {
 		_, err := Read("a.exr", f.Bytes(), "")
 		require.NoError(b, err)
