@@ -21,6 +21,8 @@ const (
 	Place   Kind = "place"
 	Profile Kind = "profile"
 	Slide   Kind = "slide"
+	// Environment is a picture of all that lies around.
+	Environment Kind = "environment"
 )
 
 // Store keeps files. A hash is the lower-case hexadecimal SHA-256 of a file.

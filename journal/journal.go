@@ -181,8 +181,8 @@ func (j *Journal) remember(id, revision int64, doc *setup.Setup) {
 
 // files are the hashes that a document names.
 func files(doc *setup.Setup) []string {
-	profiles, slides := doc.Blobs()
-	all := append(profiles, slides...)
+	profiles, slides, environments := doc.Blobs()
+	all := slices.Concat(profiles, slides, environments)
 	if doc.Place != nil {
 		all = append(all, doc.Place.Blob)
 	}
@@ -210,13 +210,14 @@ func needs(before, after *setup.Setup, place string) (out []need) {
 			}
 		}
 	}
-	profiles, slides := after.Blobs()
+	profiles, slides, environments := after.Blobs()
 	add(blob.Place, place)
 	if after.Place != nil {
 		add(blob.Place, after.Place.Blob)
 	}
 	add(blob.Profile, profiles...)
 	add(blob.Slide, slides...)
+	add(blob.Environment, environments...)
 	return out
 }
 

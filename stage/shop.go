@@ -8,7 +8,9 @@ import (
 	"time"
 
 	"willowherb/blob"
+	"willowherb/core/environment"
 	"willowherb/core/lamps"
+	"willowherb/core/light"
 	"willowherb/core/photometry"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -35,14 +37,15 @@ type Stage struct {
 
 // Shop makes stages; safe for concurrent use.
 type Shop struct {
-	blobs    blob.Store
-	workers  int
-	files    Shelf[*scene.Scene]
-	built    Shelf[*built]
-	posed    Shelf[*Stage]
-	profiles Shelf[*ies.File]
-	slides   Shelf[[]vec.V3]
-	glows    glows
+	blobs        blob.Store
+	workers      int
+	files        Shelf[*scene.Scene]
+	built        Shelf[*built]
+	posed        Shelf[*Stage]
+	profiles     Shelf[*ies.File]
+	slides       Shelf[[]vec.V3]
+	environments Shelf[*Environment]
+	glows        glows
 }
 
 // built is a file with its backdrops compiled, everything at rest.
@@ -55,7 +58,7 @@ type built struct {
 // NewShop returns a shop that reads files from blobs and builds with so many workers.
 func NewShop(blobs blob.Store, workers int) *Shop {
 	return &Shop{blobs: blobs, workers: workers, files: Shelf[*scene.Scene]{Keep: 3}, built: Shelf[*built]{Keep: 4}, posed: Shelf[*Stage]{Keep: 12},
-		profiles: Shelf[*ies.File]{Keep: 64}, slides: Shelf[[]vec.V3]{Keep: 64}}
+		profiles: Shelf[*ies.File]{Keep: 64}, slides: Shelf[[]vec.V3]{Keep: 64}, environments: Shelf[*Environment]{Keep: 4}}
 }
 
 // Ready makes a stage ready, each part of it once: the file, its geometry, and
@@ -132,6 +135,42 @@ func (s *Shop) Slide(ctx context.Context, hash string) ([]vec.V3, error) {
 	})
 }
 
+// Environment is an environment picture that is kept: its light, and what it measures.
+type Environment struct {
+	Map     *environment.Map
+	Dome    *light.Dome
+	Measure environment.Measure
+	Cleaned int
+}
+
+// ReadEnvironment reads an environment picture as it is kept.
+func ReadEnvironment(name string, data []byte) (e *Environment, err error) {
+	l, err := picture.ReadLinear(name, data, "")
+	if err != nil {
+		return nil, err
+	}
+	if l.W < 2 || l.H < 2 {
+		return nil, fmt.Errorf("%s: is %d by %d pixels: an environment has twice as many columns as rows", name, l.W, l.H)
+	}
+	err = spread.Guard(func() error {
+		m := &environment.Map{W: l.W, H: l.H, RGB: l.RGB}
+		e = &Environment{Map: m, Dome: light.NewDome(m.W, m.H, m.RGB), Measure: m.Measure(), Cleaned: l.Cleaned}
+		return nil
+	})
+	return e, err
+}
+
+// Environment reads a kept environment picture once.
+func (s *Shop) Environment(ctx context.Context, hash string) (*Environment, error) {
+	return s.environments.Get(ctx, hash, func(ctx context.Context) (*Environment, error) {
+		data, err := blob.Read(ctx, s.blobs, hash)
+		if err != nil {
+			return nil, err
+		}
+		return ReadEnvironment(hash, data)
+	})
+}
+
 // Lamps works out the lamps of a document on a stage. A light whose file cannot be
 // read shines without it.
 func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*lamps.Lamp, error) {
@@ -139,8 +178,8 @@ func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*lamps
 	if err != nil {
 		return nil, err
 	}
-	profiles, slides := doc.Blobs()
-	a := &lamps.Assets{Profiles: map[string]*photometry.Profile{}, Slides: map[string][]vec.V3{}}
+	profiles, slides, environments := doc.Blobs()
+	a := &lamps.Assets{Profiles: map[string]*photometry.Profile{}, Slides: map[string][]vec.V3{}, Domes: map[string]*light.Dome{}}
 	for _, h := range profiles {
 		f, err := s.Profile(ctx, h)
 		if store.Away(err) {
@@ -162,6 +201,17 @@ func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*lamps
 			continue
 		}
 		a.Slides[h] = v
+	}
+	for _, h := range environments {
+		e, err := s.Environment(ctx, h)
+		if store.Away(err) {
+			return nil, err
+		}
+		if err != nil {
+			slog.Error("an environment picture cannot be read", "blob", h, "err", err)
+			continue
+		}
+		a.Domes[h] = e.Dome
 	}
 	if err := ctx.Err(); err != nil {
 		return nil, err

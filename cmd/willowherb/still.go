@@ -47,8 +47,13 @@ type stillCmd struct {
 	Seed      uint32   `help:"Seed of the random numbers: same seed, same picture."`
 	EV        *float64 `help:"Exposure as EV100; without it the view's, or metered where the view came from the file."`
 	Raw       bool     `help:"Leave the noise in."`
-	Out       string   `help:"Picture to write: .exr and .hdr hold linear cd/m2, .png the finished picture." required:""`
-	JSON      bool     `help:"Report as JSON." name:"json"`
+	// What lies around the place, instead of the setup's skies.
+	Environment string   `help:"Latitude-longitude picture, .hdr or .exr, in the place of the setup's skies; a pixel of 1 is 1 cd/m2." type:"existingfile"`
+	Turn        float64  `help:"Turn that picture clockwise, seen from above, by so many degrees."`
+	Level       float64  `help:"Make it brighter by so many stops."`
+	Time        *float64 `help:"Time of the place's animations in seconds, instead of the setup's."`
+	Out         string   `help:"Picture to write: .exr and .hdr hold linear cd/m2, .png the finished picture." required:""`
+	JSON        bool     `help:"Report as JSON." name:"json"`
 }
 
 // usage is an error of the command line, with what to do.
@@ -116,9 +121,19 @@ func (c *stillCmd) Run(ctx context.Context) error {
 			return fmt.Errorf("%s: %w", filepath.Base(c.Setup), err)
 		}
 		notes, metered = nil, false
-		if profiles, slides := doc.Blobs(); len(profiles)+len(slides) > 0 {
-			notes = append(notes, "measured profiles and pictures for gobos are kept by the server: here these lights shine without them")
+		if profiles, slides, environments := doc.Blobs(); len(profiles)+len(slides)+len(environments) > 0 {
+			notes = append(notes, "measured profiles, pictures for gobos and environments are kept by the server: here these lights shine without them")
 		}
+	}
+	assets, err := c.surround(doc)
+	if err != nil {
+		return err
+	}
+	if c.Time != nil {
+		if !(*c.Time >= 0 && *c.Time <= 1e6) {
+			return usage("--time %g is not between 0 and 1000000", *c.Time)
+		}
+		doc.Time = *c.Time
 	}
 	view, name, err := c.camera(doc)
 	if err != nil {
@@ -146,7 +161,7 @@ func (c *stillCmd) Run(ctx context.Context) error {
 		return err
 	}
 	ready := time.Since(start)
-	lamps := st.Lamps(s, nil)
+	lamps := st.Lamps(s, assets)
 	cam := view.Camera()
 	if c.View == "" && c.LookFrom == "" && len(s.Cameras) == 0 {
 		cam = frame(s, w, h)

@@ -170,7 +170,14 @@ func (m *Map) FindSun() *Sun {
 			all += m.luminance(x, y) * m.solidAngle(y) / 4
 		}
 	}
-	if most < sunStands*around || s.Lux < sunCounts*all {
+	// What goes on beyond it is a window or a bright cloud.
+	var beyond float64
+	m.within(middle, 2*reach, func(x, y int, d [3]float64) {
+		if over := m.luminance(x, y) - around; over > 0 {
+			beyond += over * m.solidAngle(y)
+		}
+	})
+	if most < sunStands*around || s.Lux < sunCounts*all || beyond > 1.4*spread[1] {
 		return nil
 	}
 	return s

@@ -86,6 +86,12 @@ func TestTheSunIsFound(t *testing.T) {
 	}
 	// Clouds and windows are no suns.
 	require.Nil(t, filled(256, 128, func(d [3]float64) colour.RGB { return grey(50 + 200*max(d[0], 0)) }).FindSun())
+	require.Nil(t, filled(64, 32, func(d [3]float64) colour.RGB {
+		if d[0] > 0.8 && math.Abs(d[1]) < 0.4 {
+			return grey(1000)
+		}
+		return grey(1)
+	}).FindSun(), "a window")
 	require.Nil(t, filled(64, 32, func([3]float64) colour.RGB { return colour.RGB{} }).FindSun())
 }
 

@@ -13,10 +13,12 @@ import (
 )
 
 // Assets are the files that lights refer to, by content hash: profiles of
-// luminaires, and slides for gobos (SlideSize by SlideSize, rows from the top).
+// luminaires, slides for gobos (SlideSize by SlideSize, rows from the top), and domes of
+// environment pictures.
 type Assets struct {
 	Profiles map[string]*photometry.Profile
 	Slides   map[string][]vec.V3
+	Domes    map[string]*light.Dome
 }
 
 // ShadowDrawn returns a light's settings, whole.

@@ -51,6 +51,14 @@ func (r *Resolved) source(s *scene.Scene, assets *Assets, frame *vec.Mat4) *ligh
 		if g := r.Gradient; g != nil {
 			l.Gradient = light.Gradient{Zenith: vec.Of(g.Zenith), Horizon: vec.Of(g.Horizon), Ground: vec.Of(g.Ground), Falloff: float32(max(g.Falloff, 0.05))}
 		}
+		if r.Air != nil {
+			l.Dome = skyOf(*r.Air)
+		}
+		if e := r.Environment; e != nil {
+			l.Dome = assets.Domes[e.Blob]
+			sin, cos := math.Sincos(e.Turn * math.Pi / 180)
+			l.Turn = [2]float32{float32(sin), float32(cos)}
+		}
 	case setup.Emissive:
 		l.Kind = light.Emissive
 		l.Shadow = true

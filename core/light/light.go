@@ -54,16 +54,20 @@ type Light struct {
 	Shadow      bool
 	Channels    uint8
 	Gradient    Gradient
-	Portals     []Portal // through which rooms see a sky
-	shine       float32  // radiance of the light's own surface at unit output; intensity where it has none
-	cone        cone
-	lit         surfaces
-	doors       *Doors
-	gobo        *Gobo
-	grid        float32 // tangent of the honeycomb's half-angle; 0: none
-	profile     *photometry.Profile
-	pu, pv      vec.V3  // the profile's axes
-	perLumen    float64 // one over the profile's flux
+	// Dome is a sky's picture, in the place of the gradient; Turn is by how much it is turned
+	// clockwise, seen from above: its sine and cosine, both 0 for not at all.
+	Dome     *Dome
+	Turn     [2]float32
+	Portals  []Portal // through which rooms see a sky
+	shine    float32  // radiance of the light's own surface at unit output; intensity where it has none
+	cone     cone
+	lit      surfaces
+	doors    *Doors
+	gobo     *Gobo
+	grid     float32 // tangent of the honeycomb's half-angle; 0: none
+	profile  *photometry.Profile
+	pu, pv   vec.V3  // the profile's axes
+	perLumen float64 // one over the profile's flux
 }
 
 // source is what a kind of light is. Its methods take the light, so that a source

@@ -137,18 +137,54 @@ func (sky) sample(l *Light, p, n vec.V3, u vec.V2) (s Sample, ok bool) {
 		s.Dir = at.Sub(p).Norm()
 	} else {
 		u.X = min((u.X-through)/(1-through), 1-1e-7)
-		t, b := vec.Basis(n)
-		c := sampling.CosineHemisphere(u)
-		s.Dir = t.Scale(c.X).Add(b.Scale(c.Y)).Add(n.Scale(c.Z)).Norm()
+		if u.X < domeShare && l.Dome != nil {
+			u.X = min(u.X/domeShare, 1-1e-7)
+			d, _ := l.Dome.sample(u)
+			if s.Dir = l.turned(d, 1); s.Dir.Dot(n) <= 0 {
+				return s, false
+			}
+		} else {
+			if l.Dome != nil {
+				u.X = min((u.X-domeShare)/(1-domeShare), 1-1e-7)
+			}
+			t, b := vec.Basis(n)
+			c := sampling.CosineHemisphere(u)
+			s.Dir = t.Scale(c.X).Add(b.Scale(c.Y)).Add(n.Scale(c.Z)).Norm()
+		}
 	}
 	s.Pdf = l.skyPdf(p, n, s.Dir, through, &share)
-	s.Weight = l.Gradient.Radiance(s.Dir).Scale(1 / s.Pdf)
+	s.Weight = l.skyRadiance(s.Dir).Scale(1 / s.Pdf)
 	return s, s.Pdf > 0
+}
+
+// domeShare is how often a dome is looked for where it is bright, and not by the cosine.
+const domeShare = 0.6
+
+// turned turns a direction of the dome's picture to where it stands (1), or back (-1).
+func (l *Light) turned(d vec.V3, way float32) vec.V3 {
+	sin, cos := way*l.Turn[0], l.Turn[1]
+	if sin == 0 && cos == 0 {
+		return d
+	}
+	// Clockwise, seen from above: from -Z towards +X.
+	return vec.V3{X: d.X*cos - d.Z*sin, Y: d.Y, Z: d.X*sin + d.Z*cos}
+}
+
+// skyRadiance is the sky towards the unit direction d.
+func (l *Light) skyRadiance(d vec.V3) vec.V3 {
+	if l.Dome != nil {
+		return l.Dome.Radiance(l.turned(d, -1))
+	}
+	return l.Gradient.Radiance(d)
 }
 
 // skyPdf is the density with which sample takes the direction d.
 func (l *Light) skyPdf(p, n, d vec.V3, through float32, share *[mostPortals]float32) float32 {
-	pdf := (1 - through) * max(d.Dot(n), 0) / math.Pi
+	pdf := max(d.Dot(n), 0) / math.Pi
+	if l.Dome != nil {
+		pdf = (1-domeShare)*pdf + domeShare*l.Dome.pdf(l.turned(d, -1))
+	}
+	pdf *= 1 - through
 	if through > 0 {
 		for i := range l.Portals[:min(len(l.Portals), mostPortals)] {
 			if share[i] > 0 {
@@ -161,5 +197,5 @@ func (l *Light) skyPdf(p, n, d vec.V3, through float32, share *[mostPortals]floa
 
 func (sky) meet(l *Light, o, n, d vec.V3) Met {
 	var share [mostPortals]float32
-	return Met{Radiance: l.Gradient.Radiance(d), Pdf: l.skyPdf(o, n, d, l.portals(o, n, &share), &share), Dist: inf}
+	return Met{Radiance: l.skyRadiance(d), Pdf: l.skyPdf(o, n, d, l.portals(o, n, &share), &share), Dist: inf}
 }

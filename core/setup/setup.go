@@ -20,7 +20,9 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
+	"willowherb/core/air"
 	"willowherb/core/colour"
 	"willowherb/core/exact"
 	"willowherb/core/exposure"
@@ -33,8 +35,8 @@ import (
 const SlideSize = 256
 
 // Blobs lists the files that a document's lights refer to.
-func (s *Setup) Blobs() (profiles, slides []string) {
-	p, g := map[string]bool{}, map[string]bool{}
+func (s *Setup) Blobs() (profiles, slides, environments []string) {
+	p, g, e := map[string]bool{}, map[string]bool{}, map[string]bool{}
 	for _, l := range s.Lights {
 		if l.Profile != nil {
 			p[l.Profile.Blob] = true
@@ -42,8 +44,11 @@ func (s *Setup) Blobs() (profiles, slides []string) {
 		if l.Gobo != nil && l.Gobo.Blob != "" {
 			g[l.Gobo.Blob] = true
 		}
+		if l.Environment != nil {
+			e[l.Environment.Blob] = true
+		}
 	}
-	return slices.Sorted(maps.Keys(p)), slices.Sorted(maps.Keys(g))
+	return slices.Sorted(maps.Keys(p)), slices.Sorted(maps.Keys(g)), slices.Sorted(maps.Keys(e))
 }
 
 // ErrInvalid means that an edit, or a document, is not what a setup can hold; the
@@ -89,6 +94,47 @@ type Setup struct {
 	Time      float64             `json:"time,omitempty"` // of the place's animations, seconds
 	// Channels are the names of the light channels 1 to 8, where they have one.
 	Channels map[string]Channel `json:"channels"`
+	// Day is what the sun and the sky were last set by.
+	Day *Day `json:"day,omitempty"`
+}
+
+// Day is where and when the sun and the sky are those of: by the clock, or by the sun's
+// height and azimuth. Sun and Dome are the ids of the lights that follow it.
+type Day struct {
+	ByClock   bool    `json:"byClock"`
+	Latitude  float64 `json:"latitude"`  // degrees, north positive
+	Longitude float64 `json:"longitude"` // degrees, east positive
+	Date      string  `json:"date"`      // as 2026-10-14
+	Hour      float64 `json:"hour"`      // of the local clock, 0 to 24
+	Zone      float64 `json:"zone"`      // hours that the clock is ahead of UTC
+	North     float64 `json:"north"`     // degrees clockwise from -Z to the north of the place
+	Sun       string  `json:"sun"`
+	Dome      string  `json:"dome"`
+	// Sky is what comes of it; by hand, its sun's height and azimuth are what was set.
+	Sky air.Sky `json:"sky"`
+}
+
+// At is the moment of the day's clock. Error: the date is none.
+func (d *Day) At() (time.Time, error) {
+	t, err := time.Parse(time.DateOnly, d.Date)
+	if err != nil {
+		return t, fmt.Errorf("%q is no date: write it as 2026-10-14", d.Date)
+	}
+	return t.Add(time.Duration((d.Hour - d.Zone) * float64(time.Hour))), nil
+}
+
+func (d *Day) validate(c *checker, at string) {
+	c.num(at+"/latitude", d.Latitude, -90, 90)
+	c.num(at+"/longitude", d.Longitude, -180, 180)
+	c.num(at+"/hour", d.Hour, 0, 24)
+	c.num(at+"/zone", d.Zone, -14, 14)
+	c.num(at+"/north", d.North, -360, 360)
+	_, err := d.At()
+	c.ok(err == nil, at+"/date", "%v", err)
+	c.text(at+"/sun", d.Sun, maxText)
+	c.text(at+"/dome", d.Dome, maxText)
+	err = d.Sky.Check()
+	c.ok(err == nil, at+"/sky", "%v", err)
 }
 
 // Channel is one of the eight: a light lights what shares a channel with it.
@@ -259,6 +305,14 @@ type Gradient struct {
 	Falloff float64    `json:"falloff"`
 }
 
+// Environment is a latitude-longitude picture that a sky shows; a pixel of 1 is 1 cd/m2 at
+// an output of 1.
+type Environment struct {
+	Blob string  `json:"blob"`
+	File string  `json:"file"`
+	Turn float64 `json:"turn"` // degrees clockwise, seen from above
+}
+
 // Light is one light. Output is the lamp's nominal output in Unit (empty: the
 // kind's own, lumen; lux for a sun; cd/m2 for sky and emissive), Stops the
 // artist's adjustment of it.
@@ -288,15 +342,19 @@ type Light struct {
 	Channels  uint8      `json:"channels"`
 	Material  string     `json:"material,omitempty"` // of an emissive light
 	Gradient  *Gradient  `json:"gradient,omitempty"` // of a sky
-	Locked    bool       `json:"locked,omitempty"`   // handles and fields leave it alone
-	Unit      Unit       `json:"unit,omitempty"`
-	UnitAt    float64    `json:"unitAt,omitempty"` // metres of a lux, lumens for each watt
-	Length    float64    `json:"length,omitempty"` // metres: of a line, or of a lamp drawn out
-	TwoSided  bool       `json:"twoSided,omitempty"`
-	Grid      float64    `json:"grid,omitempty"` // half-angle in degrees of a honeycomb before a rect or disc; 0: none
-	Profile   *Profile   `json:"profile,omitempty"`
-	Gobo      *Gobo      `json:"gobo,omitempty"`
-	Doors     *Doors     `json:"doors,omitempty"`
+	// Air makes a sky what sun and air make it; Environment what a picture shows. A sky has
+	// one of them at most; then it has no gradient.
+	Air         *air.Sky     `json:"air,omitempty"`
+	Environment *Environment `json:"environment,omitempty"`
+	Locked      bool         `json:"locked,omitempty"` // handles and fields leave it alone
+	Unit        Unit         `json:"unit,omitempty"`
+	UnitAt      float64      `json:"unitAt,omitempty"` // metres of a lux, lumens for each watt
+	Length      float64      `json:"length,omitempty"` // metres: of a line, or of a lamp drawn out
+	TwoSided    bool         `json:"twoSided,omitempty"`
+	Grid        float64      `json:"grid,omitempty"` // half-angle in degrees of a honeycomb before a rect or disc; 0: none
+	Profile     *Profile     `json:"profile,omitempty"`
+	Gobo        *Gobo        `json:"gobo,omitempty"`
+	Doors       *Doors       `json:"doors,omitempty"`
 	// NoDiffuse and NoSpecular are the shares that matt and glossy reflection do not
 	// show of it: 0 shows all, 1 nothing.
 	NoDiffuse  float64 `json:"noDiffuse,omitempty"`
@@ -482,6 +540,9 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 	c.text("/opens", s.Opens, maxText)
 	c.ok(s.Curve == string(exposure.Plain) || s.Curve == string(exposure.Shoulder), "/curve", "%q is not plain or shoulder", s.Curve)
 	c.num("/time", s.Time, 0, 1e6)
+	if s.Day != nil {
+		s.Day.validate(&c, "/day")
+	}
 	if s.Place != nil {
 		c.ok(len(s.Place.Blob) == 64 && len(s.Place.File) > 0 && len(s.Place.File) <= 600, "/place", "names no file that is kept")
 	}
@@ -780,6 +841,16 @@ func (l *Light) validateShape(c *checker, at string) {
 		c.num(at+"/gobo/blur", g.Blur, 0, 1)
 		c.num(at+"/gobo/turn", g.Turn, -3600, 3600)
 		c.num(at+"/gobo/speed", g.Speed, -3600, 3600)
+	}
+	if l.Air != nil {
+		c.ok(l.Kind == Sky && l.Environment == nil, at+"/air", "only a sky without a picture is made by sun and air")
+		err := l.Air.Check()
+		c.ok(err == nil, at+"/air", "%v", err)
+	}
+	if e := l.Environment; e != nil {
+		c.ok(l.Kind == Sky, at+"/environment", "only a sky takes an environment picture")
+		c.ok(len(e.Blob) == 64 && e.File != "" && len(e.File) <= 600, at+"/environment", "names no file that is kept")
+		c.num(at+"/environment/turn", e.Turn, -3600, 3600)
 	}
 	if l.Drawn != nil {
 		l.Drawn.validate(c, at+"/drawn")
