@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
+	"regexp"
+	"strings"
 	"syscall"
 
 	"github.com/alecthomas/kong"
@@ -26,8 +28,12 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	var c cli
-	k := kong.Parse(&c, kong.Name("willowherb"), kong.UsageOnError(),
-		kong.Description("Every light earns its place: lights playable levels, shows what each light gives and costs."))
+	k, err := kong.Must(&c, kong.Name("willowherb"), kong.UsageOnError(),
+		kong.Description("Every light earns its place: lights playable levels, shows what each light gives and costs.")).Parse(joined(os.Args[1:]))
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "willowherb: error:", err)
+		os.Exit(80)
+	}
 	k.BindTo(ctx, (*context.Context)(nil))
 	if err := k.Run(); err != nil {
 		if errors.Is(err, context.Canceled) {
@@ -36,4 +42,19 @@ func main() {
 		fmt.Fprintln(os.Stderr, "willowherb:", err)
 		os.Exit(1)
 	}
+}
+
+var belowZero = regexp.MustCompile(`^-[0-9.][0-9.,e+-]*$`)
+
+// joined joins a flag to a number below zero that follows it, which would be taken for
+// another flag.
+func joined(args []string) (out []string) {
+	for _, a := range args {
+		if n := len(out) - 1; n >= 0 && strings.HasPrefix(out[n], "--") && !strings.Contains(out[n], "=") && belowZero.MatchString(a) {
+			out[n] += "=" + a
+			continue
+		}
+		out = append(out, a)
+	}
+	return out
 }

@@ -16,7 +16,8 @@ import (
 // pictureName reports a file name that ends in none of the kinds that can be written.
 func pictureName(name string, kinds ...string) error {
 	if !slices.Contains(kinds, strings.ToLower(filepath.Ext(name))) {
-		return usage("--out %q: end its name in %s", name, strings.Join(kinds, " or "))
+		last := len(kinds) - 1
+		return usage("--out %q: end its name in %s or %s", name, strings.Join(kinds[:last], ", "), kinds[last])
 	}
 	return nil
 }

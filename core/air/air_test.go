@@ -212,6 +212,19 @@ func TestThePictureIsTheDome(t *testing.T) {
 	require.InEpsilon(t, colour.Luminance(d.Ground), colour.LuminanceAt(p, 3*(h-1)*w), 1e-5)
 }
 
+func TestAGlanceIsNearlyTheDome(t *testing.T) {
+	for _, h := range []float64{60, 20, 5, -2} {
+		for _, c := range []float64{0, 0.4} {
+			s := Clear()
+			s.SunHeight, s.Clouds = h, c
+			a, b := Make(s), Glance(s)
+			require.InEpsilon(t, a.SkyLux(), b.SkyLux(), 0.03)
+			require.InDelta(t, a.SunLux(), b.SunLux(), 1e-9)
+			require.InEpsilon(t, a.Zenith(), b.Zenith(), 0.06)
+		}
+	}
+}
+
 func TestASkyIsChecked(t *testing.T) {
 	require.NoError(t, Clear().Check())
 	for what, f := range map[string]func(*Sky){
@@ -234,6 +247,14 @@ func BenchmarkSky(b *testing.B) {
 		s := Clear()
 		s.SunHeight = float64(i % 60)
 		Make(s)
+	}
+}
+
+func BenchmarkGlance(b *testing.B) {
+	for i := 0; b.Loop(); i++ {
+		s := Clear()
+		s.SunHeight = float64(i % 60)
+		Glance(s)
 	}
 }
 
