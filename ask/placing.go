@@ -28,6 +28,7 @@ const (
 	Fit       How = "fit"
 	Mirror    How = "mirror"
 	Hold      How = "hold"
+	Beam      How = "beam"
 )
 
 // PlaceAsk asks where a light has to go. Positions in the picture run from 0 to 1.
@@ -100,6 +101,8 @@ func (d *Desk) Place(ctx context.Context, p *refine.Pictures, q PlaceAsk) (out *
 			} else {
 				got, err = placing.Hold(at, l, q.X, q.Y, q.Distance)
 			}
+		case Beam:
+			got, err = placing.Beam(at, l, q.X, q.Y)
 		case Mirror:
 			var across vec.V3
 			if across, err = subject(at, q.X, q.Y); err == nil {

@@ -83,6 +83,7 @@ func New(parts Parts) *Server {
 	s.snapshotRoutes(api)
 	s.pictureRoutes(api)
 	s.questionRoutes(api)
+	s.airRoutes(api)
 	s.assetRoutes(api)
 	api.Get("/setups/:id/live", s.live())
 	api.Get("/targets", func(c fiber.Ctx) error { return c.JSON(budget.Targets()) })

@@ -33,6 +33,23 @@ export interface Gradient {
   falloff: number
 }
 
+export interface Sky {
+  sunHeight: number
+  sunAzimuth: number
+  turbidity: number
+  clouds: number
+  albedo: number
+  moonHeight?: number
+  moonAzimuth?: number
+  moonLit?: number
+}
+
+export interface Environment {
+  blob: string
+  file: string
+  turn: number
+}
+
 export interface Profile {
   blob: string
   file: string
@@ -98,6 +115,8 @@ export interface Light {
   channels: number
   material?: string
   gradient?: Gradient
+  air?: Sky
+  environment?: Environment
   locked?: boolean
   unit?: 'lm' | 'cd' | 'lx' | 'cd/m2' | 'W'
   unitAt?: number
@@ -178,6 +197,19 @@ export interface Channel {
   name: string
 }
 
+export interface Day {
+  byClock: boolean
+  latitude: number
+  longitude: number
+  date: string
+  hour: number
+  zone: number
+  north: number
+  sun: string
+  dome: string
+  sky: Sky
+}
+
 export interface Setup {
   version: number
   name: string
@@ -194,6 +226,7 @@ export interface Setup {
   backdrops: Record<string, Backdrop>
   time?: number
   channels: Record<string, Channel>
+  day?: Day
 }
 
 export interface Report {
@@ -526,6 +559,38 @@ export interface Stepped {
   by: string
 }
 
+export interface DayAsk {
+  day?: Day
+}
+
+export interface Facts {
+  sunHeight: number
+  sunAzimuth: number
+  sunLux: number
+  skyLux: number
+  sunKelvin: number
+  skyKelvin: number
+  zenith: number
+  horizon: number
+  shadow: number
+}
+
+export interface Plan {
+  day: Day
+  facts: Facts
+  ops: Op[]
+}
+
+export interface Moment {
+  hour: number
+  sunHeight: number
+  sunLux: number
+  skyLux: number
+  sunKelvin: number
+  top: string
+  foot: string
+}
+
 export interface Share {
   light: string
   direct: number
@@ -755,6 +820,26 @@ export interface KeptProfile {
 export interface KeptSlide {
   blob: string
   file: string
+}
+
+export interface Sun {
+  azimuth: number
+  height: number
+  lux: number
+  share: number
+  colour: [number, number, number]
+  radius: number
+}
+
+export interface KeptEnvironment {
+  blob: string
+  file: string
+  width: number
+  height: number
+  cleaned: number
+  horizontalLux: number
+  meanLuminance: number
+  sun?: Sun
 }
 
 export interface Gel {

@@ -1,0 +1,130 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+
+	"github.com/gofiber/fiber/v3"
+	"golang.org/x/image/draw"
+	"willowherb/ask"
+	"willowherb/blob"
+	"willowherb/core/daylight"
+	"willowherb/core/environment"
+	"willowherb/core/exposure"
+	"willowherb/core/setup"
+	"willowherb/core/spread"
+	"willowherb/format/picture"
+	"willowherb/refine"
+	"willowherb/stage"
+)
+
+// KeptEnvironment is an environment picture that is kept, and what it gives.
+type KeptEnvironment struct {
+	Blob          string           `json:"blob"`
+	File          string           `json:"file"`
+	Width         int              `json:"width"`
+	Height        int              `json:"height"`
+	Cleaned       int              `json:"cleaned"`
+	HorizontalLux float64          `json:"horizontalLux"`
+	MeanLuminance float64          `json:"meanLuminance"`
+	Sun           *environment.Sun `json:"sun,omitempty"`
+}
+
+// environmentLimit bounds an environment picture that is sent.
+const environmentLimit = 256 << 20
+
+func (s *Server) airRoutes(api fiber.Router) {
+	api.Post("/setups/:id/day", asked(s, true, func(c fiber.Ctx, p *refine.Pictures, q ask.DayAsk) (*daylight.Plan, error) {
+		return s.desk.Day(c.Context(), p, q)
+	}))
+	api.Post("/strip", s.strip)
+	api.Post("/environments", s.keepEnvironment)
+	api.Get("/environments/:hash", s.environmentFacts)
+	api.Get("/environments/:hash/picture", s.environmentPicture)
+}
+
+// strip goes through a day.
+func (s *Server) strip(c fiber.Ctx) error {
+	var d setup.Day
+	if err := decode(c, questionLimit, &d); err != nil {
+		return err
+	}
+	leave, err := s.heavy.enter(c.Context())
+	if err != nil {
+		return err
+	}
+	defer leave()
+	var out []daylight.Moment
+	err = spread.Guard(func() (err error) {
+		if out, err = daylight.Strip(d); err != nil {
+			return fmt.Errorf("%w: %w", setup.ErrInvalid, err)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return c.JSON(out)
+}
+
+func kept(hash, name string, e *stage.Environment) KeptEnvironment {
+	m := e.Measure
+	return KeptEnvironment{hash, name, e.Map.W, e.Map.H, e.Cleaned, m.HorizontalLux, m.MeanLuminance, m.Sun}
+}
+
+// keepEnvironment reads an environment picture, keeps it, and says what it gives.
+func (s *Server) keepEnvironment(c fiber.Ctx) error {
+	name := fileName(c)
+	data, err := body(c, environmentLimit)
+	if err != nil {
+		return err
+	}
+	leave, err := s.heavy.enter(c.Context())
+	if err != nil {
+		return err
+	}
+	defer leave()
+	e, err := stage.ReadEnvironment(name, data)
+	if err != nil {
+		return wrong("%v", err)
+	}
+	hash, err := s.Blobs.Put(c.Context(), blob.Environment, bytes.NewReader(data))
+	if err != nil {
+		return err
+	}
+	return c.JSON(kept(hash, name, e))
+}
+
+func (s *Server) keptEnvironment(ctx context.Context, c fiber.Ctx) (*stage.Environment, error) {
+	return s.shop.Environment(ctx, c.Params("hash"))
+}
+
+func (s *Server) environmentFacts(c fiber.Ctx) error {
+	e, err := s.keptEnvironment(c.Context(), c)
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "private, max-age=86400, immutable")
+	return c.JSON(kept(c.Params("hash"), "", e))
+}
+
+// environmentPicture shows a kept environment as an eye sees it that is used to its light.
+func (s *Server) environmentPicture(c fiber.Ctx) error {
+	e, err := s.keptEnvironment(c.Context(), c)
+	if err != nil {
+		return err
+	}
+	const wide, high = 512, 256
+	m := e.Map
+	small := image.NewNRGBA(image.Rect(0, 0, wide, high))
+	draw.ApproxBiLinear.Scale(small, small.Bounds(), exposure.Develop(m.RGB, m.W, m.H, exposure.Metered(m.RGB), exposure.Shoulder), image.Rect(0, 0, m.W, m.H), draw.Src, nil)
+	var b bytes.Buffer
+	if err := picture.WritePNG(&b, small); err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "private, max-age=86400, immutable")
+	c.Type("png")
+	return c.Send(b.Bytes())
+}

@@ -1,0 +1,91 @@
+package server
+
+import (
+	"bytes"
+	"encoding/json"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/ask"
+	"willowherb/core/air"
+	"willowherb/core/daylight"
+	"willowherb/core/edits"
+	"willowherb/core/setup"
+	"willowherb/core/weigh"
+	"willowherb/format/exr"
+	"willowherb/room"
+)
+
+// A day's edits are what the floor then gets: the sky by its dome, the sun by its lux.
+func TestADaySetsTheLightOfTheFloor(t *testing.T) {
+	s := serve(t)
+	imported(t, s)
+	var p daylight.Plan
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/day", ask.DayAsk{}, &p))
+	p.Day.Sky.SunHeight, p.Day.Sky.SunAzimuth = 35, 200
+	day := p.Day
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/day", ask.DayAsk{Day: &day}, &p))
+	require.InDelta(t, 35, p.Facts.SunHeight, 1e-9)
+	var a any
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/edits", EditAsk{Window: "w", Seq: 1, Target: "base", Label: "A day", Ops: p.Ops}, &a))
+	var r weigh.Reading
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/weigh", ask.Point{Gaze: room.Gaze{View: "down"}, X: 0.5, Y: 0.5, Careful: true}, &r))
+	require.InEpsilon(t, p.Facts.SunLux+p.Facts.SkyLux, r.Lux, 0.03)
+
+	var f Fault
+	day.Sky.Turbidity = 0
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/day", ask.DayAsk{Day: &day}, &f))
+	require.Contains(t, f.What, "urbidity is 0")
+	day.Sky.Turbidity, day.Date = 2, "soon"
+	require.Equal(t, 422, s.ask(t, "POST", "/api/strip", day, &f))
+	require.Contains(t, f.What, "soon")
+	day.Date = "2026-06-21"
+	var strip []daylight.Moment
+	require.Equal(t, 200, s.ask(t, "POST", "/api/strip", day, &strip))
+	require.Len(t, strip, 49)
+}
+
+func TestAnEnvironmentIsKeptAndLights(t *testing.T) {
+	s := serve(t)
+	imported(t, s)
+	rgb := make([]float32, 3*32*16)
+	for i := range rgb {
+		rgb[i] = 250
+	}
+	rgb[5] = float32(math.Inf(1))
+	var b bytes.Buffer
+	require.NoError(t, exr.Write(&b, rgb, 32, 16, exr.ZIP))
+	var k KeptEnvironment
+	require.Equal(t, 200, s.ask(t, "POST", "/api/environments", b.Bytes(), &k, "X-File-Name", "marsh.exr"))
+	require.Equal(t, 1, k.Cleaned)
+	require.InEpsilon(t, 250*math.Pi, k.HorizontalLux, 0.01)
+	var again KeptEnvironment
+	require.Equal(t, 200, s.ask(t, "GET", "/api/environments/"+k.Blob, nil, &again))
+	require.Equal(t, k.HorizontalLux, again.HorizontalLux)
+	require.Equal(t, 200, s.ask(t, "GET", "/api/environments/"+k.Blob+"/picture", nil, nil))
+
+	var p daylight.Plan
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/day", ask.DayAsk{}, &p))
+	sky := p.Day.Dome
+	op := func(o, path string, v any) edits.Op {
+		b, err := json.Marshal(v)
+		require.NoError(t, err)
+		return edits.Op{Op: o, Path: path, Value: b}
+	}
+	l := setup.Light{Name: "Marsh", Kind: setup.Sky, Output: 1, Colour: setup.Colour{RGB: &[3]float64{1, 1, 1}}, Shadow: true, Carry: setup.Baked, Channels: 255, Environment: &setup.Environment{Blob: k.Blob, File: k.File, Turn: 30}}
+	ops := []edits.Op{op("replace", "/lights/"+sky, l)}
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/edits", EditAsk{Window: "w", Seq: 1, Target: "base", Label: "Marsh", Ops: ops}, nil))
+	var r weigh.Reading
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/weigh", ask.Point{Gaze: room.Gaze{View: "down"}, X: 0.5, Y: 0.5, Careful: true}, &r))
+	require.InEpsilon(t, 250*math.Pi, r.Lux, 0.03)
+
+	var f Fault
+	require.Equal(t, 422, s.ask(t, "POST", "/api/environments", []byte("no picture"), &f, "X-File-Name", "x.hdr"))
+	require.Contains(t, f.What, ".hdr: is neither")
+	l.Environment.Blob = k.Blob[:60] + "0000"
+	require.NotEqual(t, 200, s.ask(t, "POST", "/api/setups/1/edits", EditAsk{Window: "w", Seq: 2, Target: "base", Label: "Gone", Ops: []edits.Op{op("replace", "/lights/"+sky, l)}}, &f))
+	l.Environment, l.Air = nil, &air.Sky{}
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/edits", EditAsk{Window: "w", Seq: 3, Target: "base", Label: "No air", Ops: []edits.Op{op("replace", "/lights/"+sky, l)}}, &f))
+	require.Contains(t, f.What, "urbidity is 0")
+}
