@@ -80,7 +80,7 @@ type generator struct {
 var unions = map[string]string{
 	"Kind": `'sun' | 'point' | 'spot' | 'rect' | 'disc' | 'sky' | 'emissive' | 'line'`, "Carry": `'baked' | 'split' | 'live'`, "Deed": `'edit' | 'undo' | 'redo'`,
 	"Unit":   `'lm' | 'cd' | 'lx' | 'cd/m2' | 'W'`,
-	"How":    `'highlight' | 'shadow' | 'graze' | 'aim' | 'fit' | 'mirror' | 'hold'`,
+	"How":    `'highlight' | 'shadow' | 'graze' | 'aim' | 'fit' | 'mirror' | 'hold' | 'beam'`,
 	"Part":   `'static' | 'mover' | 'blocker'`,
 	"Reason": `'lit' | 'channel' | 'range' | 'cone' | 'away' | 'shadow' | 'enclosed' | 'off'`,
 }

@@ -524,7 +524,7 @@ export interface SnagsAnswer {
 
 export interface PlaceAsk {
   gaze: Gaze
-  how: 'highlight' | 'shadow' | 'graze' | 'aim' | 'fit' | 'mirror' | 'hold'
+  how: 'highlight' | 'shadow' | 'graze' | 'aim' | 'fit' | 'mirror' | 'hold' | 'beam'
   light: string
   x: number
   y: number

@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, Contrast, EditAsk, Effect, Fault, Imported, Line, Listed, MoodPicture, Notice, PlaceAsk, StepAsk, Stepped, Placed, Plot, PlotAsk, Point, Reading, RevertAsk, RigAnswer, RigAsk, Snapshot, SnagsAnswer, SnapshotAsk, StageFacts, KeptProfile, KeptSlide, Palette, Polar, Target, UndoAsk, Warmth, WhoAnswer } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, Contrast, Day, DayAsk, EditAsk, Effect, Fault, Imported, KeptEnvironment, KeptProfile, KeptSlide, Line, Listed, Moment, MoodPicture, Notice, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, UndoAsk, Warmth, WhoAnswer } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -68,6 +68,9 @@ export const api = {
   who: (id: number) => ask<WhoAnswer>(`/api/setups/${id}/who`),
   snags: (id: number) => ask<SnagsAnswer>(`/api/setups/${id}/snags`),
   shadow: (id: number, light: string) => ask<Record<string, Effect>>(`/api/setups/${id}/shadow/${light}`),
+  day: (id: number, q: DayAsk) => ask<Plan>(`/api/setups/${id}/day`, post(q)),
+  strip: (d: Day) => ask<Moment[]>('/api/strip', post(d)),
+  environment: (hash: string) => ask<KeptEnvironment>(`/api/environments/${hash}`),
   stage: (id: number) => ask<StageFacts>(`/api/setups/${id}/stage`),
   copy: (id: number, name: string) => ask<Imported>(`/api/setups/${id}/copy`, post({ name })),
   history: (id: number, before: number) => ask<Line[]>(`/api/setups/${id}/history?before=${before}`),
@@ -91,8 +94,9 @@ export const importFile = (file: File, progress: (share: number) => void) => sen
 /** bringAgain sends a new version of a setup's place. */
 export const bringAgain = (id: number, seq: number, file: File, progress: (share: number) => void) => send<Again>(`/api/setups/${id}/place?window=${windowName}&seq=${seq}&called=${encodeURIComponent(called())}`, file, progress)
 
-/** keepProfile and keepSlide send a luminaire file, or a picture for a gobo. */
+/** keepProfile, keepSlide and keepEnvironment send a luminaire file, a picture for a gobo, or one of all that lies around. */
 export const keepProfile = (file: File) => send<KeptProfile>('/api/profiles', file, () => undefined)
+export const keepEnvironment = (file: File, progress: (share: number) => void) => send<KeptEnvironment>('/api/environments', file, progress)
 export const keepSlide = (file: File) => send<KeptSlide>('/api/slides', file, () => undefined)
 
 function send<T>(path: string, file: File, progress: (share: number) => void): Promise<T> {

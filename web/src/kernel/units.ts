@@ -29,7 +29,10 @@ export function inUnit(l: Light, f: LampFact, to: Unit): number {
 }
 
 /** nits writes a luminance. */
-export const nits = (v: number) => `${v >= 100 ? v.toFixed(0) : v.toPrecision(3)} cd/m²`
+/** figure writes a number with three digits, or whole with a comma at each thousand. */
+export const figure = (v: number) => (v >= 100 ? Math.round(v).toLocaleString('en') : v.toPrecision(3))
+
+export const nits = (v: number) => `${figure(v)} cd/m²`
 
 /** lux writes an illuminance. */
-export const lux = (v: number) => `${v >= 100 ? v.toFixed(0) : v.toPrecision(3)} lx`
+export const lux = (v: number) => `${figure(v)} lx`

@@ -5,6 +5,7 @@ import type { PlaceAsk, Placed } from '../api.gen'
 import { tidy, stopsText } from '../kernel/number'
 import { lightEdits } from '../kernel/lightEdits'
 import { api, Refused } from '../kernel/client'
+import { bearing, sunTo } from '../kernel/day'
 import { gazeNow } from '../kernel/live'
 import { acknowledged, say, useSetup } from '../kernel/store'
 import { luminance, type RGB } from '../kernel/sums'
@@ -51,7 +52,12 @@ function usePlacing(kind: ToolKind | null, light: string | null) {
       const p = await api.place(id, q)
       const now = useTool.getState()
       if (now.kind !== q.how || now.light !== q.light) return
-      if (p.able) lightEdits.place(q.light, p, toolOf(q.how)?.done ?? 'placed', done)
+      const day = doc()?.day
+      if (p.able && p.aim && done && q.how === 'beam' && day?.sun === q.light) {
+        // The sky goes with its sun.
+        const to = bearing(p.aim)
+        sunTo(day, to.height, to.azimuth, `${doc()?.lights[q.light]?.name ?? 'Sun'} lets its beam fall there`, true)
+      } else if (p.able) lightEdits.place(q.light, p, toolOf(q.how)?.done ?? 'placed', done)
       if (done && p.able) {
         if (p.words) say(`${p.words}.`)
         endTool(true)

@@ -42,6 +42,7 @@ export const tools: ToolSpec[] = [
   { kind: 'aim', name: 'aim', command: 'Place: light this from there', keys: 'Shift D', ask: 'Click what it must light from where it is', done: 'aimed', fits: (l) => placed(l) && l.kind !== 'sun' },
   { kind: 'fit', name: 'opening', command: 'Place: fit an opening', keys: 'Shift O', ask: 'Click into a window or a door', done: 'fitted to an opening', fits: (l) => l.kind === 'rect' },
   { kind: 'mirror', name: 'mirror', command: 'Place: mirror across the subject', keys: 'Shift K', ask: 'Click the subject', done: 'mirrored', fits: placed },
+  { kind: 'beam', name: 'beam', command: 'Place: let the sun’s beam fall there', keys: '', ask: 'Click where the sun’s beam must fall', done: 'lets its beam fall there', fits: (l) => l.kind === 'sun' },
   { kind: 'hold', name: 'hold', command: 'Place: same brightness at a new distance', keys: 'Shift H', ask: 'Click the spot that must stay as bright', then: 'Move left for nearer, right for farther, and click', done: 'at a new distance, as bright', fits: (l) => placed(l) && l.kind !== 'sun' },
 ]
 

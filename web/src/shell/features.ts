@@ -1,4 +1,5 @@
 import { features } from '../kernel/feature'
+import { air } from '../features/air'
 import { budget } from '../features/budget'
 import { channels } from '../features/channels'
 import { history } from '../features/history'
@@ -16,4 +17,4 @@ import { views } from '../features/views'
 import { weigh } from '../features/weigh'
 
 // The order in which they are shown.
-features.push(scene, ledger, shelf, views, seeing, ladder, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)
+features.push(scene, ledger, air, shelf, views, seeing, ladder, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)

@@ -1,0 +1,60 @@
+import { Slider } from '@mui/material'
+import type { Day, Facts, Sky } from '../../api.gen'
+import { setDay } from '../../kernel/day'
+import { figure, nits } from '../../kernel/units'
+import { NumberField } from '../../ui/NumberField'
+import { Tip } from '../../ui/Tip'
+
+interface Row {
+  field: 'turbidity' | 'clouds' | 'albedo'
+  name: string
+  says: string
+  unit: string
+  /** What is shown for each of the field's own. */
+  times: number
+  min: number
+  max: number
+  step: number
+}
+
+const rows: Row[] = [
+  { field: 'turbidity', name: 'Haze', says: 'How much thicker air with haze is than air alone: 1 none, 2 clear, 4 hazy, 10 thick', unit: '× air', times: 1, min: 1, max: 10, step: 0.1 },
+  { field: 'clouds', name: 'Clouds', says: 'Cover of an even layer: at 50 % the sun is weak, at 100 % it is overcast', unit: '%', times: 100, min: 0, max: 100, step: 1 },
+  { field: 'albedo', name: 'Ground', says: 'Share of light that the ground around gives back', unit: '%', times: 100, min: 0, max: 100, step: 1 },
+]
+
+/** SkyPart is haze, clouds and ground, and how much of the light is the sun's. */
+export function SkyPart({ day, facts }: { day: Day; facts: Facts }) {
+  const all = facts.sunLux + facts.skyLux
+  return (
+    <div className="air-part" role="group" aria-label="Sky">
+      <h2>Sky</h2>
+      {rows.map((r) => (
+        <SkyRow key={r.field} row={r} day={day} />
+      ))}
+      <p className="air-facts">
+        <span>
+          overhead {figure(facts.zenith)}, low {nits(facts.horizon)}
+        </span>
+        <span>{all > 0 ? `${Math.round((100 * facts.sunLux) / all)} % from the sun` : ''}</span>
+      </p>
+    </div>
+  )
+}
+
+function SkyRow({ row, day }: { row: Row; day: Day }) {
+  const shown = Math.round(day.sky[row.field] * row.times * 100) / 100
+  const set = (v: number, done: boolean | 'held') => {
+    const sky: Sky = { ...day.sky, [row.field]: Math.round((v / row.times) * 1000) / 1000 }
+    setDay({ ...day, sky }, `${row.name} ${Math.round(v * 10) / 10}${row.unit === '%' ? ' %' : ''}`, done)
+  }
+  return (
+    <div className="air-slider">
+      <Tip title={row.says}>
+        <span className="label">{row.name}</span>
+      </Tip>
+      <Slider size="small" track={false} min={row.min} max={row.max} step={row.step} value={shown} getAriaLabel={() => row.name} onChange={(e, v) => set(v as number, e.type === 'keydown' && 'held')} onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && set(v as number, true)} />
+      <NumberField label={`${row.name}, number`} value={shown} unit={row.unit} min={row.min} max={row.max} step={row.step} onDraft={(v) => set(v, false)} onDone={(v) => set(v, true)} />
+    </div>
+  )
+}

@@ -1,0 +1,97 @@
+import { Button } from '@mui/material'
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import type { Day, KeptEnvironment, Light } from '../../api.gen'
+import { api, keepEnvironment, Refused } from '../../kernel/client'
+import { bearing, sunOf, sunTo } from '../../kernel/day'
+import { replace } from '../../kernel/lightEdits'
+import { complain, edit, useSetup } from '../../kernel/store'
+import { lux } from '../../kernel/units'
+import { NumberField } from '../../ui/NumberField'
+import { Tip } from '../../ui/Tip'
+
+/** Surroundings are pictures of all that lies around: what they give, how they are turned, and their suns. */
+export function Surroundings({ lights, day }: { lights: Record<string, Light>; day: Day | undefined }) {
+  const [going, setGoing] = useState<number | null>(null)
+  const bring = (f: File | undefined) => {
+    if (!f) return
+    setGoing(0)
+    keepEnvironment(f, setGoing)
+      .then(add, (e: unknown) => complain(e instanceof Refused ? e.fault : { what: 'The picture could not be brought in.', remedy: 'Try again.' }))
+      .finally(() => setGoing(null))
+  }
+  const list = Object.entries(lights).filter(([, l]) => l.environment)
+  return (
+    <div className="air-part" role="group" aria-label="Environment">
+      <div className="air-head">
+        <h2>Environment</h2>
+        <label className="word">
+          {going === null ? 'Bring in a picture …' : going < 1 ? `Being sent, ${Math.round(100 * going)} %` : 'Being read …'}
+          <input type="file" accept=".hdr,.exr" hidden disabled={going !== null} data-testid="environment-file" onChange={(e) => bring(e.target.files?.[0])} />
+        </label>
+      </div>
+      {list.map(([id, l]) => (
+        <One key={id} id={id} l={l} day={day} lights={lights} />
+      ))}
+      {list.length === 0 && <p className="quiet">A latitude-longitude picture, Radiance HDR or OpenEXR, lights the place as a sky does: a pixel of 1 is 1 cd/m².</p>}
+    </div>
+  )
+}
+
+/** add makes a sky of a picture. */
+function add(k: KeptEnvironment) {
+  const doc = useSetup.getState().doc
+  if (!doc) return
+  let n = 1
+  while (doc.lights[`environment-${n}`]) n++
+  const order = Math.max(0, ...Object.values(doc.lights).map((l) => l.order)) + 1
+  const name = k.file.replace(/\.[a-z]+$/i, '')
+  const l: Light = { name, group: '', order, kind: 'sky', output: 1, stops: 0, colour: { rgb: [1, 1, 1] }, off: false, position: [0, 0, 0], aim: [0, -1, 0], roll: 0, radius: 0, width: 0, height: 0, angle: 0, inner: 0, outer: 0, range: 0, shadow: true, shadowMap: 0, carry: 'baked', channels: 255, environment: { blob: k.blob, file: k.file, turn: 0 } }
+  edit(`${name} lies around`, [{ op: 'add', path: `/lights/environment-${n}`, value: l }])
+}
+
+const around = (v: number) => ((((v + 180) % 360) + 360) % 360) - 180
+
+function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefined; lights: Record<string, Light> }) {
+  const e = l.environment
+  const facts = useQuery({ queryKey: ['environment', e?.blob], queryFn: () => api.environment(e?.blob ?? ''), enabled: Boolean(e), staleTime: Infinity })
+  if (!e) return null
+  const turn = (v: number, done: boolean) => {
+    const ops = [replace(`/lights/${id}/environment/turn`, Math.round(around(v) * 10) / 10)]
+    if (done) edit(`${l.name} turned to ${Math.round(around(v))}°`, ops)
+  }
+  const sun = facts.data?.sun
+  const ours = sunOf(day, lights)
+  const at = ours ? bearing(lights[ours]?.aim ?? [0, -1, 0]) : null
+  return (
+    <div className="environment">
+      <p className="air-facts">
+        <b>{l.name}</b>
+        {sun && at && <span>its sun {Math.round(Math.hypot(around(sun.azimuth + e.turn - at.azimuth), sun.height - at.height))}° off ours</span>}
+      </p>
+      <img src={`/api/environments/${e.blob}/picture`} alt={`${l.name}, all round; the north in the middle`} width={330} height={90} />
+      <p className="air-facts">
+        <span>{facts.data ? `${lux(facts.data.horizontalLux * 2 ** l.stops)} on flat ground` : 'measuring …'}</span>
+        <span>{facts.data ? (sun ? `sun ${lux(sun.lux * 2 ** l.stops)}, ${sun.height.toFixed(0)}° high` : 'no sun in it') : ''}</span>
+      </p>
+      {facts.data !== undefined && facts.data.cleaned > 0 && <p className="quiet">{facts.data.cleaned} pixels were no light and have been cleaned.</p>}
+      <div className="field-row">
+        <NumberField label={`${l.name} turned`} value={e.turn} unit="° turned" min={-360} max={360} step={5} onDraft={() => undefined} onDone={(v) => turn(v, true)} onReset={() => turn(0, true)} />
+        {sun && at && (
+          <Tip title="Its picture is turned, so that its sun stands over ours">
+            <Button variant="outlined" onClick={() => turn(at.azimuth - sun.azimuth, true)}>
+              turn it to the sun
+            </Button>
+          </Tip>
+        )}
+        {sun && day && (
+          <Tip title="Our sun and our sky go where its sun stands">
+            <Button variant="outlined" onClick={() => sunTo(day, sun.height, (sun.azimuth + e.turn + 360) % 360, `The sun stands where ${l.name} has it`, true)}>
+              turn the sun to it
+            </Button>
+          </Tip>
+        )}
+      </div>
+    </div>
+  )
+}

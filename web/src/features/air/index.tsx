@@ -1,0 +1,28 @@
+import { CloudSun } from '@phosphor-icons/react/dist/csr/CloudSun'
+import { lazy, Suspense } from 'react'
+import type { Feature } from '../../kernel/feature'
+import { clock } from '../../kernel/day'
+import { useSetup } from '../../kernel/store'
+import { commands } from './commands'
+
+const AirSide = lazy(() => import('./AirSide').then((m) => ({ default: m.AirSide })))
+
+/** air is the step of sun and sky: the hour, haze and clouds, and pictures of what lies around. */
+export const air: Feature = {
+  id: 'air',
+  step: {
+    id: 'air',
+    name: 'Air',
+    icon: CloudSun,
+    useSays: () => {
+      const day = useSetup((s) => s.doc?.day)
+      return day ? `Sun and sky; ${day.byClock ? clock(day.hour) : `the sun ${day.sky.sunHeight.toFixed(0)}° high`}` : 'Sun and sky'
+    },
+    side: () => (
+      <Suspense fallback={<section className="air" aria-label="Air" />}>
+        <AirSide />
+      </Suspense>
+    ),
+  },
+  commands,
+}
