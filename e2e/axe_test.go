@@ -68,6 +68,9 @@ func TestEveryScreenCanBeUsedByAll(t *testing.T) {
 	check("all keys")
 	b.do(chromedp.KeyEvent("\x1b"))
 	b.until("the keys are gone", `!document.querySelector('[role=dialog]')`)
+	b.press(".round button", "Air")
+	b.until("the day", `document.querySelector('.day-strip rect')`)
+	check("air")
 	b.click(`.round button:first-child`)
 	b.until("the scene", `document.querySelector('.scene [role=tab]')`)
 	for _, tab := range js[[]string](b, `[...document.querySelectorAll('.scene [role=tab]')].map(e => e.textContent)`) {
