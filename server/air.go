@@ -71,7 +71,7 @@ func (s *Server) strip(c fiber.Ctx) error {
 
 func kept(hash, name string, e *stage.Environment) KeptEnvironment {
 	m := e.Measure
-	return KeptEnvironment{hash, name, e.Map.W, e.Map.H, e.Cleaned, m.HorizontalLux, m.MeanLuminance, m.Sun}
+	return KeptEnvironment{hash, name, e.W, e.H, e.Cleaned, m.HorizontalLux, m.MeanLuminance, m.Sun}
 }
 
 // keepEnvironment reads an environment picture, keeps it, and says what it gives.

@@ -135,8 +135,14 @@ func (s *Shop) Slide(ctx context.Context, hash string) ([]vec.V3, error) {
 	})
 }
 
-// Environment is an environment picture that is kept: its light, and what it measures.
+// mostWide is how wide an environment picture is kept: 4096 by 2048 pixels are a twelfth of
+// a degree each, and 100 MB.
+const mostWide = 4096
+
+// Environment is an environment picture that is kept: its size as it came, its light, and
+// what it measures.
 type Environment struct {
+	W, H    int
 	Map     *environment.Map
 	Dome    *light.Dome
 	Measure environment.Measure
@@ -154,7 +160,11 @@ func ReadEnvironment(name string, data []byte) (e *Environment, err error) {
 	}
 	err = spread.Guard(func() error {
 		m := &environment.Map{W: l.W, H: l.H, RGB: l.RGB}
-		e = &Environment{Map: m, Dome: light.NewDome(m.W, m.H, m.RGB), Measure: m.Measure(), Cleaned: l.Cleaned}
+		e = &Environment{W: l.W, H: l.H, Measure: m.Measure(), Cleaned: l.Cleaned}
+		for m.W > mostWide {
+			m = m.Halved()
+		}
+		e.Map, e.Dome = m, light.NewDome(m.W, m.H, m.RGB)
 		return nil
 	})
 	return e, err

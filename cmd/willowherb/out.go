@@ -17,6 +17,9 @@ import (
 func pictureName(name string, kinds ...string) error {
 	if !slices.Contains(kinds, strings.ToLower(filepath.Ext(name))) {
 		last := len(kinds) - 1
+		if last == 0 {
+			return usage("--out %q: end its name in %s", name, kinds[0])
+		}
 		return usage("--out %q: end its name in %s or %s", name, strings.Join(kinds[:last], ", "), kinds[last])
 	}
 	return nil

@@ -102,3 +102,20 @@ func TestTurning(t *testing.T) {
 	require.InDelta(t, 30, s.Height, 0.2)
 	require.InEpsilon(t, m.Measure().HorizontalLux, m.Turned(-400.3).Measure().HorizontalLux, 0.002)
 }
+
+func TestHalving(t *testing.T) {
+	m, _ := withSun(360, 180, 30, 100, 3, 60000)
+	half := m.Halved()
+	require.Equal(t, [2]int{180, 90}, [2]int{half.W, half.H})
+	require.InEpsilon(t, m.Measure().HorizontalLux, half.Measure().HorizontalLux, 0.002)
+	odd := filled(5, 3, func([3]float64) colour.RGB { return grey(7) }).Halved()
+	require.Equal(t, [2]int{2, 1}, [2]int{odd.W, odd.H})
+	require.Equal(t, float32(7), odd.RGB[5])
+}
+
+func BenchmarkMeasure(b *testing.B) {
+	m := filled(4096, 2048, func(d [3]float64) colour.RGB { return grey(1 + d[0]) })
+	for b.Loop() {
+		m.Measure()
+	}
+}

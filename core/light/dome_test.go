@@ -108,3 +108,21 @@ func TestADomeIsRoundedAtItsSeam(t *testing.T) {
 	a, b := m.Radiance(vec.New(1e-6, 0.8, 0.6)), m.Radiance(vec.New(-1e-6, 0.8, 0.6))
 	require.InDelta(t, a.Y, b.Y, 1e-3, "south, from both sides")
 }
+
+func BenchmarkNewDome(b *testing.B) {
+	rgb := make([]float32, 3*4096*2048)
+	for i := range rgb {
+		rgb[i] = float32(i%97) + 1
+	}
+	for b.Loop() {
+		NewDome(4096, 2048, rgb)
+	}
+}
+
+func BenchmarkDomeSample(b *testing.B) {
+	l := Light{Kind: Sky, Dome: spotted(1024, 512)}
+	l.Prepare()
+	for i := 0; b.Loop(); i++ {
+		l.Sample(vec.V3{}, up, sampling.New(1, 1, uint32(i)).Pair(0))
+	}
+}
