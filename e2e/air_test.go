@@ -131,6 +131,11 @@ func TestAnEnvironmentInTheBrowser(t *testing.T) {
 	s.keeps("its sun is over ours", func(d *setup.Setup) bool {
 		return math.Abs(math.Remainder(d.Lights["environment-1"].Environment.Turn-want, 360)) < 2
 	})
+	b.press(".environment button", "replace its sun")
+	s.keeps("a sun light stands for it", func(d *setup.Setup) bool { return d.Lights["environment-1"].Environment.NoSun })
+	b.until("it can have it back", `document.querySelector('.environment').textContent.includes('give it its sun back')`)
+	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	s.keeps("it has it back", func(d *setup.Setup) bool { return !d.Lights["environment-1"].Environment.NoSun })
 	b.until("it gives light", `(() => { const g = document.querySelector('[data-testid=picture]'); return g.dataset.waiting == '0' })()`)
 	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)), chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 	s.keeps("taken back", func(d *setup.Setup) bool { _, ok := d.Lights["environment-1"]; return !ok })

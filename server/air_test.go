@@ -80,6 +80,28 @@ func TestAnEnvironmentIsKeptAndLights(t *testing.T) {
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/weigh", ask.Point{Gaze: room.Gaze{View: "down"}, X: 0.5, Y: 0.5, Careful: true}, &r))
 	require.InEpsilon(t, 250*math.Pi, r.Lux, 0.03)
 
+	// With a sun in it, and with that sun taken out.
+	rgb[5] = 250
+	for k := range 3 {
+		rgb[3*(4*32+9)+k] = 4e6
+	}
+	b.Reset()
+	require.NoError(t, exr.Write(&b, rgb, 32, 16, exr.ZIP))
+	var bright KeptEnvironment
+	require.Equal(t, 200, s.ask(t, "POST", "/api/environments", b.Bytes(), &bright, "X-File-Name", "noon.exr"))
+	require.NotNil(t, bright.Sun)
+	flat := bright.Sun.Lux * math.Sin(bright.Sun.Height*math.Pi/180)
+	for seq, no := range map[int64]bool{10: false, 11: true} {
+		l.Environment = &setup.Environment{Blob: bright.Blob, File: "noon.exr", NoSun: no}
+		require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/edits", EditAsk{Window: "w", Seq: seq, Target: "base", Label: "Noon", Ops: []edits.Op{op("replace", "/lights/"+sky, l)}}, nil))
+		require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/weigh", ask.Point{Gaze: room.Gaze{View: "down"}, X: 0.5, Y: 0.5, Careful: true}, &r))
+		want := bright.HorizontalLux
+		if no {
+			want -= flat
+		}
+		require.InEpsilon(t, want, r.Lux, 0.04, "sun taken out: %v", no)
+	}
+
 	var f Fault
 	require.Equal(t, 422, s.ask(t, "POST", "/api/environments", []byte("no picture"), &f, "X-File-Name", "x.hdr"))
 	require.Contains(t, f.What, ".hdr: is neither")

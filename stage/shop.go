@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"sync"
 	"time"
 
 	"willowherb/blob"
@@ -147,7 +148,11 @@ type Environment struct {
 	Dome    *light.Dome
 	Measure environment.Measure
 	Cleaned int
+	bare    func() *light.Dome
 }
+
+// WithoutSun is its light with its sun taken out, worked out once.
+func (e *Environment) WithoutSun() *light.Dome { return e.bare() }
 
 // ReadEnvironment reads an environment picture as it is kept.
 func ReadEnvironment(name string, data []byte) (e *Environment, err error) {
@@ -165,6 +170,13 @@ func ReadEnvironment(name string, data []byte) (e *Environment, err error) {
 			m = m.Halved()
 		}
 		e.Map, e.Dome = m, light.NewDome(m.W, m.H, m.RGB)
+		e.bare = sync.OnceValue(func() *light.Dome {
+			if e.Measure.Sun == nil {
+				return e.Dome
+			}
+			without := m.WithoutSun(e.Measure.Sun)
+			return light.NewDome(without.W, without.H, without.RGB)
+		})
 		return nil
 	})
 	return e, err
@@ -222,6 +234,11 @@ func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*lamps
 			continue
 		}
 		a.Domes[h] = e.Dome
+		for _, l := range doc.Lights {
+			if l.Environment != nil && l.Environment.Blob == h && l.Environment.NoSun {
+				a.Domes[l.Environment.Dome()] = e.WithoutSun()
+			}
+		}
 	}
 	if err := ctx.Err(); err != nil {
 		return nil, err

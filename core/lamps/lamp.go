@@ -13,8 +13,8 @@ import (
 )
 
 // Assets are the files that lights refer to, by content hash: profiles of
-// luminaires, slides for gobos (SlideSize by SlideSize, rows from the top), and domes of
-// environment pictures.
+// luminaires, slides for gobos (SlideSize by SlideSize, rows from the top); and domes of
+// environment pictures, by setup.Environment.Dome.
 type Assets struct {
 	Profiles map[string]*photometry.Profile
 	Slides   map[string][]vec.V3

@@ -55,7 +55,7 @@ func (r *Resolved) source(s *scene.Scene, assets *Assets, frame *vec.Mat4) *ligh
 			l.Dome = skyOf(*r.Air)
 		}
 		if e := r.Environment; e != nil {
-			l.Dome = assets.Domes[e.Blob]
+			l.Dome = assets.Domes[e.Dome()]
 			sin, cos := math.Sincos(e.Turn * math.Pi / 180)
 			l.Turn = [2]float32{float32(sin), float32(cos)}
 		}

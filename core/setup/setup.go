@@ -311,6 +311,16 @@ type Environment struct {
 	Blob string  `json:"blob"`
 	File string  `json:"file"`
 	Turn float64 `json:"turn"` // degrees clockwise, seen from above
+	// NoSun takes the picture's sun out: a sun light stands for it.
+	NoSun bool `json:"noSun,omitempty"`
+}
+
+// Dome names the dome that the picture makes, among a setup's assets.
+func (e *Environment) Dome() string {
+	if e.NoSun {
+		return e.Blob + " without its sun"
+	}
+	return e.Blob
 }
 
 // Light is one light. Output is the lamp's nominal output in Unit (empty: the

@@ -48,6 +48,7 @@ export interface Environment {
   blob: string
   file: string
   turn: number
+  noSun?: boolean
 }
 
 export interface Profile {

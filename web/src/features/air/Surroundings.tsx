@@ -1,11 +1,11 @@
 import { Button } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import type { Day, KeptEnvironment, Light } from '../../api.gen'
+import type { Day, KeptEnvironment, Light, Sun } from '../../api.gen'
 import { api, keepEnvironment, Refused } from '../../kernel/client'
 import { bearing, sunOf, sunTo } from '../../kernel/day'
 import { replace } from '../../kernel/lightEdits'
-import { complain, edit, useSetup } from '../../kernel/store'
+import { complain, edit, useSetup, type Op } from '../../kernel/store'
 import { lux } from '../../kernel/units'
 import { NumberField } from '../../ui/NumberField'
 import { Tip } from '../../ui/Tip'
@@ -50,6 +50,22 @@ function add(k: KeptEnvironment) {
   edit(`${name} lies around`, [{ op: 'add', path: `/lights/environment-${n}`, value: l }])
 }
 
+/** replaceSun takes a picture's sun out and lets a sun light stand for it: the one that there is, or a new one. */
+function replaceSun(id: string, l: Light, sun: Sun, ours: string | null) {
+  const e = l.environment
+  if (!e) return
+  const turned = ((sun.azimuth + e.turn) * Math.PI) / 180
+  const height = (sun.height * Math.PI) / 180
+  const round = (v: number) => Math.round(v * 1e5) / 1e5
+  const aim: [number, number, number] = [round(-Math.cos(height) * Math.sin(turned)), round(-Math.sin(height)), round(Math.cos(height) * Math.cos(turned))]
+  const output = Math.round(sun.lux * 2 ** l.stops * 10) / 10
+  const colour = { rgb: sun.colour.map((v) => Math.round(v * 1e4) / 1e4) as [number, number, number] }
+  const ops: Op[] = [{ op: 'add', path: `/lights/${id}/environment/noSun`, value: true }]
+  if (ours) ops.push({ op: 'add', path: `/lights/${ours}/unit`, value: '' }, replace(`/lights/${ours}/aim`, aim), replace(`/lights/${ours}/output`, output), replace(`/lights/${ours}/stops`, 0), replace(`/lights/${ours}/colour`, colour))
+  else ops.push({ op: 'add', path: '/lights/sun', value: { ...l, environment: undefined, name: 'Sun', kind: 'sun', output, stops: 0, colour, aim, angle: Math.max(0.53, 2 * sun.radius), shadowMap: 2048, carry: 'split', order: l.order + 1 } })
+  edit(`A sun light for the sun of ${l.name}`, ops)
+}
+
 const around = (v: number) => ((((v + 180) % 360) + 360) % 360) - 180
 
 function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefined; lights: Record<string, Light> }) {
@@ -84,7 +100,14 @@ function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefine
             </Button>
           </Tip>
         )}
-        {sun && day && (
+        {sun && (
+          <Tip title={e.noSun ? 'The picture has its own sun again; the sun light stays' : 'Its sun is taken out of the picture, and our sun light stands there with its lux and colour'}>
+            <Button variant="outlined" onClick={() => (e.noSun ? edit(`${l.name} has its own sun again`, [{ op: 'remove', path: `/lights/${id}/environment/noSun` }]) : replaceSun(id, l, sun, ours))}>
+              {e.noSun ? 'give it its sun back' : 'replace its sun'}
+            </Button>
+          </Tip>
+        )}
+        {sun && day && !e.noSun && (
           <Tip title="Our sun and our sky go where its sun stands">
             <Button variant="outlined" onClick={() => sunTo(day, sun.height, (sun.azimuth + e.turn + 360) % 360, `The sun stands where ${l.name} has it`, true)}>
               turn the sun to it
