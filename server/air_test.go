@@ -81,12 +81,15 @@ func TestAnEnvironmentIsKeptAndLights(t *testing.T) {
 	require.InEpsilon(t, 250*math.Pi, r.Lux, 0.03)
 
 	// With a sun in it, and with that sun taken out.
-	rgb[5] = 250
+	rgb = make([]float32, 3*128*64)
+	for i := range rgb {
+		rgb[i] = 250
+	}
 	for k := range 3 {
-		rgb[3*(4*32+9)+k] = 4e6
+		rgb[3*(16*128+36)+k] = 1e6
 	}
 	b.Reset()
-	require.NoError(t, exr.Write(&b, rgb, 32, 16, exr.ZIP))
+	require.NoError(t, exr.Write(&b, rgb, 128, 64, exr.ZIP))
 	var bright KeptEnvironment
 	require.Equal(t, 200, s.ask(t, "POST", "/api/environments", b.Bytes(), &bright, "X-File-Name", "noon.exr"))
 	require.NotNil(t, bright.Sun)

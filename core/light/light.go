@@ -48,6 +48,9 @@ type Light struct {
 	// NoDiffuse and NoSpecular are the shares that matt and glossy reflection do
 	// not show of it, 0 to 1.
 	NoDiffuse, NoSpecular float32
+	// Behind and Mirrored are by how much more than it lights the light is seen behind
+	// everything, and in mirrors, as a share: 0 as much, -1 not at all.
+	Behind, Mirrored float32
 	// OneMinusCos of the sun's angular radius.
 	OneMinusCos float32
 	Range       float32

@@ -302,3 +302,33 @@ func TestHalvesDifferByTheError(t *testing.T) {
 	}
 	require.InEpsilon(t, 1, told/truth, 0.33)
 }
+
+// A sky may be seen otherwise than it lights: behind everything, in mirrors, and on what it
+// lights each have a level of their own, with cover rays and without.
+func TestASkyIsSeenOtherwiseThanItLights(t *testing.T) {
+	means := func(behind, mirrored float32, rough float32) (seen, direct, reflected float32) {
+		m := scene.DefaultMaterial()
+		m.Roughness = rough
+		s := &scene.Scene{Materials: []scene.Material{m}, Objects: []scene.Object{{Count: 2}}}
+		quad(s, 0, vec.V3{Y: 1}, vec.V3{X: -50, Z: -50}, vec.V3{X: 50, Z: -50}, vec.V3{X: 50, Z: 0}, vec.V3{X: -50, Z: 0})
+		require.NoError(t, s.Finish())
+		dome := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff, Behind: behind, Mirrored: mirrored}
+		dome.Prepare()
+		p := &Pass{World: compile(t, s), Camera: world.Camera{Eye: vec.V3{Y: 2}, Aim: vec.V3{Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.6}, W: 32, H: 32,
+			Lights: []*light.Light{dome}, Layers: []*film.Layers{film.NewLayers(32, 32)}}
+		run(t, p, 64, 2)
+		y := p.Layers[0]
+		return y.Mean(film.Seen).X, y.Mean(film.Direct).X, y.Mean(film.Reflected).X
+	}
+	for _, rough := range []float32{0.05, 1} {
+		seen, direct, reflected := means(0, 0, rough)
+		require.Greater(t, seen, float32(0.3))
+		dim, same, bright := means(-0.75, 3, rough)
+		require.InEpsilon(t, seen/4, dim, 1e-4)
+		require.InDelta(t, direct, same, 1e-4)
+		require.InDelta(t, 4*reflected, bright, 1e-3)
+		if rough < 0.1 {
+			require.Greater(t, reflected, float32(0.1))
+		}
+	}
+}

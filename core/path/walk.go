@@ -375,6 +375,12 @@ func (w *Walker) put(i int, k film.Kind, v vec.V3) {
 	if !v.Finite() {
 		return
 	}
+	switch k {
+	case film.Seen:
+		v = v.Scale(1 + w.lights[i].Behind)
+	case film.Reflected:
+		v = v.Scale(1 + w.lights[i].Mirrored)
+	}
 	if w.gains != nil {
 		i, v = 0, v.Mul(w.gains[i])
 	}

@@ -369,6 +369,10 @@ type Light struct {
 	// show of it: 0 shows all, 1 nothing.
 	NoDiffuse  float64 `json:"noDiffuse,omitempty"`
 	NoSpecular float64 `json:"noSpecular,omitempty"`
+	// Behind and Mirrored are by how many stops more than it lights a sky is seen behind
+	// everything, and in mirrors.
+	Behind   float64 `json:"behind,omitempty"`
+	Mirrored float64 `json:"mirrored,omitempty"`
 	// Drawn is how the target draws its shadow; left out: StandardDrawn.
 	Drawn *Drawn `json:"drawn,omitempty"`
 	// Link names a set of lights that share everything but their names and places.
@@ -833,6 +837,9 @@ func (l *Light) validateShape(c *checker, at string) {
 	c.num(at+"/grid", l.Grid, 0, 89)
 	c.num(at+"/noDiffuse", l.NoDiffuse, 0, 1)
 	c.num(at+"/noSpecular", l.NoSpecular, 0, 1)
+	c.num(at+"/behind", l.Behind, -20, 20)
+	c.num(at+"/mirrored", l.Mirrored, -20, 20)
+	c.ok(l.Kind == Sky || l.Behind == 0 && l.Mirrored == 0, at+"/behind", "only a sky is seen otherwise than it lights")
 	if l.Kind == Line {
 		c.num(at+"/length", l.Length, 0.001, 1000)
 	}

@@ -129,6 +129,8 @@ export interface Light {
   doors?: Doors
   noDiffuse?: number
   noSpecular?: number
+  behind?: number
+  mirrored?: number
   drawn?: Drawn
   link?: string
 }

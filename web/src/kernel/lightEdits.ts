@@ -22,8 +22,8 @@ export function grab(id: string) {
   for (const [i, l] of together(id)) grabbed.set(i, l.position)
 }
 
-type NumberField = 'output' | 'length' | 'grid' | 'unitAt' | 'noDiffuse' | 'noSpecular' | 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'shadowMap' | 'roll'
-const fieldNames: Partial<Record<NumberField, string>> = { unitAt: 'at', noDiffuse: 'matt share', noSpecular: 'glossy share', inner: 'inner cone', outer: 'outer cone', shadowMap: 'shadow map' }
+type NumberField = 'output' | 'length' | 'grid' | 'unitAt' | 'noDiffuse' | 'noSpecular' | 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'shadowMap' | 'roll' | 'behind' | 'mirrored'
+const fieldNames: Partial<Record<NumberField, string>> = { unitAt: 'at', noDiffuse: 'matt share', noSpecular: 'glossy share', inner: 'inner cone', outer: 'outer cone', shadowMap: 'shadow map', behind: 'seen behind', mirrored: 'in mirrors' }
 
 /** lightEdits are all edits of lights and their groups: each with the words that undo will show. */
 export const lightEdits = {

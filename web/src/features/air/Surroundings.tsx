@@ -4,7 +4,8 @@ import { useState } from 'react'
 import type { Day, KeptEnvironment, Light, Sun } from '../../api.gen'
 import { api, keepEnvironment, Refused } from '../../kernel/client'
 import { bearing, sunOf, sunTo } from '../../kernel/day'
-import { replace } from '../../kernel/lightEdits'
+import { lightEdits, replace } from '../../kernel/lightEdits'
+import { stopsText } from '../../kernel/number'
 import { complain, edit, useSetup, type Op } from '../../kernel/store'
 import { lux } from '../../kernel/units'
 import { NumberField } from '../../ui/NumberField'
@@ -91,6 +92,7 @@ function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefine
         <span>{facts.data ? (sun ? `sun ${lux(sun.lux * 2 ** l.stops)}, ${sun.height.toFixed(0)}° high` : 'no sun in it') : ''}</span>
       </p>
       {facts.data !== undefined && facts.data.cleaned > 0 && <p className="quiet">{facts.data.cleaned} pixels were no light and have been cleaned.</p>}
+      <Levels id={id} l={l} />
       <div className="field-row">
         <NumberField label={`${l.name} turned`} value={e.turn} unit="° turned" min={-360} max={360} step={5} onDraft={() => undefined} onDone={(v) => turn(v, true)} onReset={() => turn(0, true)} />
         {sun && at && (
@@ -115,6 +117,21 @@ function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefine
           </Tip>
         )}
       </div>
+    </div>
+  )
+}
+
+/** Levels are how bright a picture lights, shows in mirrors, and is seen behind everything. */
+function Levels({ id, l }: { id: string; l: Light }) {
+  const more = (field: 'mirrored' | 'behind', label: string) => <NumberField label={`${l.name} ${label}`} value={l[field] ?? 0} unit="st more" min={-20} max={20} step={1 / 3} show={stopsText} onDraft={(v) => lightEdits.number(id, l, field, v, 'st', false)} onDone={(v) => lightEdits.number(id, l, field, v, 'st')} onReset={() => lightEdits.number(id, l, field, 0, 'st')} />
+  return (
+    <div className="levels">
+      <span className="label">Lights</span>
+      <span className="label">Mirrors show</span>
+      <span className="label">Seen behind</span>
+      <NumberField label={`${l.name} lights`} value={l.stops} unit="st" min={-20} max={20} step={1 / 3} show={stopsText} onDraft={(v) => lightEdits.stops(id, l, v, false)} onDone={(v) => lightEdits.stops(id, l, v, true)} onReset={() => lightEdits.stops(id, l, 0, true)} />
+      {more('mirrored', 'in mirrors')}
+      {more('behind', 'seen behind')}
     </div>
   )
 }

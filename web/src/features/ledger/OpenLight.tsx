@@ -2,7 +2,7 @@ import { Autocomplete, Button } from '@mui/material'
 import type { Light, Warmth } from '../../api.gen'
 import { NumberField } from '../../ui/NumberField'
 import { features } from '../../kernel/feature'
-import { tidy } from '../../kernel/number'
+import { stopsText, tidy } from '../../kernel/number'
 import { useLook } from '../../kernel/look'
 import { useSetup } from '../../kernel/store'
 import { Beam } from './Beam'
@@ -88,7 +88,7 @@ function Role({ id, l }: { id: string; l: Light }) {
   )
 }
 
-type Measure = 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'roll' | 'shadowMap' | 'length' | 'grid'
+type Measure = 'radius' | 'range' | 'width' | 'height' | 'angle' | 'inner' | 'outer' | 'roll' | 'shadowMap' | 'length' | 'grid' | 'behind' | 'mirrored'
 
 interface MeasureProps {
   id: string
@@ -176,6 +176,8 @@ function Form({ id, l }: { id: string; l: Light }) {
           <Choice label={`${l.name} sides`} value={l.twoSided ? 'both' : 'one'} options={[{ value: 'one', words: 'one' }, { value: 'both', words: 'both' }]} change={(v) => lightEdits.flag(id, l, 'twoSided', v === 'both', v === 'both' ? 'shines to both sides' : 'shines to one side')} />
         </div>
       )}
+      {kind === 'sky' && of('behind', 'Behind', 'st', -20, 20, 1 / 3, stopsText)}
+      {kind === 'sky' && of('mirrored', 'Mirrors', 'st', -20, 20, 1 / 3, stopsText)}
       {local && of('range', 'Range', 'm', 0, 1000, 0.25, (v) => (v === 0 ? 'none' : String(Math.round(v * 100) / 100)))}
       <div className="field span">
         <span className="label">Carry</span>
