@@ -21,6 +21,18 @@ func TestIdentityChangesNothing(t *testing.T) {
 	}
 }
 
+// The largest of the three is even along every tetrahedron, so that a cube of two gives it exactly.
+func TestTetrahedra(t *testing.T) {
+	c := Identity(2)
+	for i, r := range c.Rows {
+		m := max(r[0], r[1], r[2])
+		c.Rows[i] = [3]float32{m, m, m}
+	}
+	for _, v := range [][3]float64{{0.3, 0.8, 0.55}, {0.9, 0.2, 0.4}, {0.1, 0.2, 0.7}, {0.6, 0.7, 0.5}, {0.5, 0.1, 0.3}, {0.2, 0.5, 0.4}} {
+		require.InDelta(t, max(v[0], v[1], v[2]), c.At(v)[0], 1e-9)
+	}
+}
+
 // A table goes out and comes back to 1/1023, also through a place between its colours.
 func TestRoundTrip(t *testing.T) {
 	c := Identity(17)

@@ -141,6 +141,23 @@ func TestHalvesAndLossyFilesAsTheReferenceReadsThem(t *testing.T) {
 	}
 }
 
+// A slow ramp has more values in a block than 14 bits tell apart, which PIZ keeps
+// otherwise, and is not so noisy that it is stored as it is.
+func TestARampOfManyValuesIsReadExactly(t *testing.T) {
+	const w, h = 220, 150
+	rgb := make([]float32, 3*w*h)
+	for i := range rgb {
+		rgb[i] = 1 + float32(i/3)/(1<<22)
+	}
+	var b bytes.Buffer
+	require.NoError(t, Write(&b, rgb, w, h, None))
+	packed := run(t, b.Bytes(), "exrmaketiled", "-z", "piz", "-t", "220", "150", "IN", "OUT")
+	require.Less(t, len(packed), len(b.Bytes())/2)
+	p, err := Read("ramp.exr", packed, "")
+	require.NoError(t, err)
+	require.Equal(t, rgb, p.RGB)
+}
+
 func TestLayersAndPartsArePicked(t *testing.T) {
 	const w, h = 40, 30
 	data := run(t, written(t, w, h), "exrmultiview", "-z", "zip", "left", "IN", "right", "IN", "OUT")
