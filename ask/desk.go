@@ -14,6 +14,7 @@ import (
 	"willowherb/core/drawn"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
+	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -247,7 +248,7 @@ func (d *Desk) Picture(ctx context.Context, p *refine.Pictures, id string, alone
 		only[a] = true
 	}
 	var b bytes.Buffer
-	err = picture.WritePNG(&b, exposure.Develop(f.Compose(s.Lamps, only), f.W, f.H, s.Doc.Views[id].EV, exposure.Curve(s.Doc.Curve)))
+	err = picture.WritePNG(&b, grade.Compile(s.Doc.Grade).Develop(f.Compose(s.Lamps, only), f.W, f.H, s.Doc.Views[id].EV, exposure.Curve(s.Doc.Curve)))
 	return b.Bytes(), f.Level, true, err
 }
 
@@ -260,7 +261,7 @@ func (d *Desk) Small(s *refine.Shot, id string) ([]byte, error) {
 	}
 	img := image.NewNRGBA(image.Rect(0, 0, 2, 2))
 	if f := s.View(id, s.Lamps, plan.Thumb, plan.Coarse); f != nil {
-		img = exposure.Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve))
+		img = grade.Compile(s.Doc.Grade).Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve))
 	}
 	var b bytes.Buffer
 	err := picture.WritePNG(&b, img)

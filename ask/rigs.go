@@ -10,6 +10,7 @@ import (
 	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/filter"
+	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/path"
 	"willowherb/core/photometry"
@@ -180,7 +181,7 @@ func (d *Desk) Moods(ctx context.Context, p *refine.Pictures, q RigAsk) ([]MoodP
 			return nil, err
 		}
 		var b bytes.Buffer
-		if err := picture.WritePNG(&b, exposure.Develop(pic, moodWide, moodHigh, f.ev, exposure.Curve(f.s.Doc.Curve))); err != nil {
+		if err := picture.WritePNG(&b, grade.Compile(f.s.Doc.Grade).Develop(pic, moodWide, moodHigh, f.ev, exposure.Curve(f.s.Doc.Curve))); err != nil {
 			return nil, err
 		}
 		out = append(out, MoodPicture{m.Name, m.Says, b.Bytes()})

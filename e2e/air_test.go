@@ -56,7 +56,9 @@ func TestTheDayByMouseAndKeys(t *testing.T) {
 	agrees(t, s.document(1))
 
 	b.write("Haze, number", "4.5")
-	s.keeps("haze", func(d *setup.Setup) bool { return d.Day.Sky.Turbidity == 4.5 && d.Lights[d.Day.Dome].Air.Turbidity == 4.5 })
+	s.keeps("haze", func(d *setup.Setup) bool {
+		return d.Day.Sky.Turbidity == 4.5 && d.Lights[d.Day.Dome].Air.Turbidity == 4.5
+	})
 	b.write("Clouds, number", "v+30")
 	s.keeps("clouds", func(d *setup.Setup) bool { return d.Day.Sky.Clouds == 0.3 })
 	agrees(t, s.document(1))

@@ -59,7 +59,9 @@ func (b *tab) eye() vec.V3 {
 func TestThePictureByFingers(t *testing.T) {
 	s := shared(t)
 	b := open(t, s.base, 1280, 800)
-	b.do(chromedp.EmulateViewport(1280, 800, chromedp.EmulateTouch, func(_ *emulation.SetDeviceMetricsOverrideParams, p *emulation.SetTouchEmulationEnabledParams) { p.MaxTouchPoints = 5 }), chromedp.Reload())
+	b.do(chromedp.EmulateViewport(1280, 800, chromedp.EmulateTouch, func(_ *emulation.SetDeviceMetricsOverrideParams, p *emulation.SetTouchEmulationEnabledParams) {
+		p.MaxTouchPoints = 5
+	}), chromedp.Reload())
 	b.settled()
 	b.until("fingers are known", `navigator.maxTouchPoints > 1`)
 	px, py := b.in(0.5, 0.8)

@@ -6,6 +6,7 @@ import (
 	"willowherb/core/budget"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
+	"willowherb/core/grade"
 	"willowherb/format/picture"
 	"willowherb/plan"
 )
@@ -64,7 +65,7 @@ func (p *Pictures) makeFigures() error {
 		}
 		var png bytes.Buffer
 		if f := q.thumb; f != nil {
-			if err := picture.WritePNG(&png, exposure.Develop(f.Compose(lamps, nil), f.W, f.H, q.ev, exposure.Curve(doc.Curve))); err != nil {
+			if err := picture.WritePNG(&png, grade.Compile(doc.Grade).Develop(f.Compose(lamps, nil), f.W, f.H, q.ev, exposure.Curve(doc.Curve))); err != nil {
 				return err
 			}
 		}

@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"image/png"
 	"os"
 	"path/filepath"
@@ -10,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/exposure"
+	"willowherb/core/grade"
+	"willowherb/core/setup"
 	"willowherb/format/cube"
 	"willowherb/format/exr"
 )
@@ -70,4 +73,40 @@ func TestGrade(t *testing.T) {
 	require.ErrorContains(t, g.Run(context.Background()), "end its name in .png")
 	g.Out = filepath.Join(dir, "b.png")
 	require.ErrorContains(t, g.Run(context.Background()), "a.exr, line 1")
+}
+
+// A picture developed by a setup with a grade, and the same picture developed without it and
+// taken through the setup's table, are the same to two steps of the screen.
+func TestASetupsTableIsItsGrade(t *testing.T) {
+	dir := t.TempDir()
+	doc := &setup.Setup{Version: 1, Name: "Evening", Target: "console-60", Curve: "shoulder", Groups: map[string]setup.Group{}, Lights: map[string]setup.Light{}, Views: map[string]setup.View{"v": {Name: "v", Aim: [3]float64{0, 0, -1}, FovY: 40, Aspect: 1.5, EV: 6}},
+		Looks: map[string]setup.Look{"storm": {Name: "Storm", Overrides: map[string]setup.Override{"/grade/saturation": {Set: json.RawMessage("0.2")}}}}, Objects: map[string]setup.Object{}, Materials: map[string]setup.Material{}, Backdrops: map[string]setup.Backdrop{}, Channels: map[string]setup.Channel{}}
+	g := grade.Neutral()
+	g.White, g.Contrast, g.Gamma = &[3]float64{1.3, 1, 0.7}, 1.1, [3]float64{1.1, 1, 1}
+	doc.Grade = &g
+	data, err := json.Marshal(doc)
+	require.NoError(t, err)
+	file, out := filepath.Join(dir, "evening.json"), filepath.Join(dir, "evening.cube")
+	require.NoError(t, os.WriteFile(file, data, 0o600))
+	for look, saturation := range map[string]float64{"": 1, "storm": 0.2} {
+		c := cubeCmd{Setup: file, Look: look, Side: 33, Out: out, JSON: true}
+		_, err = said(t, func() error { return c.Run(context.Background()) })
+		require.NoError(t, err)
+		f, err := os.Open(out)
+		require.NoError(t, err)
+		table, err := cube.Read(out, f)
+		_ = f.Close()
+		require.NoError(t, err)
+		want := g
+		want.Saturation = saturation
+		p := grade.Compile(&want)
+		for _, v := range [][3]float64{{0.1, 0.2, 0.3}, {0.5, 0.4, 0.45}, {0.7, 0.75, 0.6}, {0.25, 0.6, 0.33}} {
+			a, b := p.Between(v, exposure.Shoulder), table.At(v)
+			require.InDeltaSlice(t, a[:], b[:], 2.0/255, "look %q", look)
+		}
+	}
+	c := cubeCmd{Setup: file, Look: "none", Side: 33, Out: out}
+	require.Error(t, c.Run(context.Background()))
+	c = cubeCmd{Setup: file, Side: 1, Out: out}
+	require.ErrorContains(t, c.Run(context.Background()), "--side 1")
 }

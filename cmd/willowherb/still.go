@@ -18,6 +18,7 @@ import (
 	"willowherb/core/colour"
 	"willowherb/core/exchange"
 	"willowherb/core/exposure"
+	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -206,7 +207,9 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if c.EV != nil {
 		ev = *c.EV
 	}
-	png := func(out io.Writer) error { return picture.WritePNG(out, exposure.Develop(pic.RGB, w, h, ev, curve)) }
+	png := func(out io.Writer) error {
+		return picture.WritePNG(out, grade.Compile(st.Setup.Grade).Develop(pic.RGB, w, h, ev, curve))
+	}
 	if err := writePicture(c.Out, pic.RGB, w, h, png); err != nil {
 		return err
 	}

@@ -48,6 +48,22 @@ func (c Curve) Map(x float64) float64 {
 	return min(Middle+span*t*(1+t/(w*w))/(1+t), 1)
 }
 
+// Unmap is the exposed value that the curve takes to y, 0 to 1: the inverse of Map, up to
+// where that reaches 1.
+func (c Curve) Unmap(y float64) float64 {
+	y = min(max(y, 0), 1)
+	if c != Shoulder || y <= Middle {
+		return y
+	}
+	const span = 1 - Middle
+	w := (Middle*math.Exp2(WhiteStops) - Middle) / span
+	// y' (1 + t) = t (1 + t/w2), the positive root.
+	k := (y - Middle) / span
+	b, c2 := 1-k, 1/(w*w)
+	t := (-b + math.Sqrt(b*b+4*c2*k)) / (2 * c2)
+	return Middle + span*t
+}
+
 // Display returns how a luminance of the scene is shown, from 0 to 1: exposed at ev,
 // through the curve, coded as sRGB. It is what errors are measured in.
 func Display(c Curve, ev float64) func(luminance float64) float64 {

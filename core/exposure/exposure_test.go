@@ -42,3 +42,14 @@ func TestMeteredIgnoresBlackSurroundings(t *testing.T) {
 	require.InDelta(t, 6, Metered(pic), 1e-6)
 	require.Zero(t, Metered(make([]float32, 6)))
 }
+
+func TestUnmapUndoesTheCurve(t *testing.T) {
+	for _, c := range []Curve{Plain, Shoulder} {
+		for _, x := range []float64{0, 0.01, 0.18, 0.3, 0.9} {
+			require.InDelta(t, x, c.Unmap(c.Map(x)), 1e-9)
+		}
+	}
+	for _, x := range []float64{1.5, 4, 5.7} {
+		require.InEpsilon(t, x, Shoulder.Unmap(Shoulder.Map(x)), 1e-9)
+	}
+}

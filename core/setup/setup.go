@@ -26,6 +26,7 @@ import (
 	"willowherb/core/colour"
 	"willowherb/core/exact"
 	"willowherb/core/exposure"
+	"willowherb/core/grade"
 	"willowherb/core/light"
 	"willowherb/core/vec"
 	"willowherb/core/world"
@@ -96,6 +97,8 @@ type Setup struct {
 	Channels map[string]Channel `json:"channels"`
 	// Day is what the sun and the sky were last set by.
 	Day *Day `json:"day,omitempty"`
+	// Grade is what is done to the picture's colours; left out, nothing.
+	Grade *grade.Grade `json:"grade,omitempty"`
 }
 
 // Day is where and when the sun and the sky are those of: by the clock, or by the sun's
@@ -556,6 +559,10 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 	c.num("/time", s.Time, 0, 1e6)
 	if s.Day != nil {
 		s.Day.validate(&c, "/day")
+	}
+	if s.Grade != nil {
+		err := s.Grade.Check()
+		c.ok(err == nil, "/grade", "%v", err)
 	}
 	if s.Place != nil {
 		c.ok(len(s.Place.Blob) == 64 && len(s.Place.File) > 0 && len(s.Place.File) <= 600, "/place", "names no file that is kept")

@@ -144,4 +144,3 @@ func deflate(raw []byte) ([]byte, error) {
 	}
 	return z.Bytes(), nil
 }
-

@@ -106,4 +106,3 @@ func TestEXRIsReadByTheReferenceTools(t *testing.T) {
 	require.NoError(t, err, string(out))
 	require.Contains(t, string(out), "R, 32-bit floating-point")
 }
-

@@ -213,6 +213,15 @@ export interface Day {
   sky: Sky
 }
 
+export interface Grade {
+  white?: [number, number, number]
+  contrast: number
+  saturation: number
+  lift: [number, number, number]
+  gamma: [number, number, number]
+  gain: [number, number, number]
+}
+
 export interface Setup {
   version: number
   name: string
@@ -230,6 +239,7 @@ export interface Setup {
   time?: number
   channels: Record<string, Channel>
   day?: Day
+  grade?: Grade
 }
 
 export interface Report {

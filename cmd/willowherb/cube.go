@@ -1,0 +1,68 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"willowherb/core/exposure"
+	"willowherb/core/grade"
+	"willowherb/core/lamps"
+	"willowherb/core/setup"
+	"willowherb/format/cube"
+)
+
+type cubeCmd struct {
+	Setup string `help:"The setup as JSON." type:"existingfile" required:""`
+	Look  string `help:"Id of a look of the setup."`
+	Side  int    `help:"Colours a side of the cube." default:"33"`
+	Out   string `help:"Table to write, .cube." required:""`
+	JSON  bool   `help:"Report as JSON." name:"json"`
+}
+
+func (c *cubeCmd) Run(_ context.Context) error {
+	if strings.ToLower(filepath.Ext(c.Out)) != ".cube" {
+		return usage("--out %q: end its name in .cube", c.Out)
+	}
+	if c.Side < 2 || c.Side > 129 {
+		return usage("--side %d is not between 2 and 129", c.Side)
+	}
+	data, err := os.ReadFile(c.Setup)
+	if err != nil {
+		return err
+	}
+	doc, err := setup.Parse(data)
+	if err != nil {
+		return fmt.Errorf("%s: %w", filepath.Base(c.Setup), err)
+	}
+	st, err := lamps.Resolve(doc, c.Look)
+	if err != nil {
+		return err
+	}
+	t := tableOf(st.Setup, c.Side)
+	if c.Look != "" {
+		t.Title += ", " + c.Look
+	}
+	if err := writeFile(c.Out, t.Write); err != nil {
+		return err
+	}
+	if c.JSON {
+		return writeJSON(map[string]any{"setup": c.Setup, "look": c.Look, "out": c.Out, "size": c.Side, "graded": st.Setup.Grade != nil})
+	}
+	fmt.Printf("%s: %d colours a side\n", c.Out, c.Side)
+	return nil
+}
+
+// tableOf is what a setup's grade makes of what a screen shows without it.
+func tableOf(doc *setup.Setup, side int) *cube.Table {
+	t := cube.Identity(side)
+	t.Title = doc.Name
+	g := grade.Compile(doc.Grade)
+	for i, r := range t.Rows {
+		c := g.Between([3]float64{float64(r[0]), float64(r[1]), float64(r[2])}, exposure.Curve(doc.Curve))
+		t.Rows[i] = [3]float32{float32(c[0]), float32(c[1]), float32(c[2])}
+	}
+	return t
+}
