@@ -76,10 +76,12 @@ type frame struct {
 	errorAs string
 	settles float64
 	spent   time.Duration // on its samples; the worker's own
+	covers  int           // bytes of its cover when no pass wrote to it
 }
 
 type layer struct {
 	sums *film.Layers
+	held int // bytes of the sums when no pass wrote to them
 	used int64
 	// noise of the layer in the picture for unit gain, cd/m2: the mean of the halves' absolute difference; 0: not known.
 	noise float64
@@ -111,7 +113,7 @@ const (
 func (y *layer) bytes() int {
 	n := 0
 	if y.sums != nil {
-		n = y.sums.Bytes()
+		n = y.held
 	}
 	if y.pub != nil {
 		for _, p := range y.pub.Parts {
@@ -124,7 +126,7 @@ func (y *layer) bytes() int {
 func (f *frame) bytes() int {
 	n := 48 * f.w * f.h // the guide
 	if f.cover != nil {
-		n += f.cover.Bytes()
+		n += f.covers
 	}
 	for _, y := range f.layers {
 		n += y.bytes()

@@ -30,6 +30,7 @@ type task struct {
 	f     *frame
 	lamps []*lamps.Lamp
 	sums  []*film.Layers
+	own   []*layer // whose sums they are
 	// half is what the picture of half the size has of the lamps, nil for none.
 	half []*Published
 }
@@ -50,7 +51,10 @@ func (p *Pictures) run(ctx context.Context, j plan.Job) error {
 	}
 	f := k.f
 	began := time.Now()
-	defer func() { f.spent += time.Since(began) }()
+	defer func() {
+		f.spent += time.Since(began)
+		k.count()
+	}()
 	pass := &path.Pass{World: k.t.stage.World, Camera: f.cam, W: f.w, H: f.h, Seed: 1, Guide: f.guide, Sight: f.see, Layers: k.sums}
 	if f.level == plan.Coarse {
 		pass.Bounces = 1
@@ -84,6 +88,19 @@ func (p *Pictures) run(ctx context.Context, j plan.Job) error {
 		}
 	}
 	return k.publish(ctx, n)
+}
+
+// count notes what the job's sums take, now that no pass writes to them: others ask for it
+// at any time.
+func (k *task) count() {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	for i, y := range k.own {
+		y.held = k.sums[i].Bytes()
+	}
+	if k.f.cover != nil {
+		k.f.covers = k.f.cover.Bytes()
+	}
 }
 
 // begin finds what the keys of a job stand for, and begins the layers that are new.
@@ -121,7 +138,7 @@ func (p *Pictures) begin(j plan.Job) *task {
 		if y.sums.Samples() != j.From {
 			continue // let go meanwhile
 		}
-		k.lamps, k.sums = append(k.lamps, l), append(k.sums, y.sums)
+		k.lamps, k.sums, k.own = append(k.lamps, l), append(k.sums, y.sums), append(k.own, y)
 		var half *Published
 		if m := t.levels[plan.Middle]; m != nil && m.layers[l.Key] != nil {
 			half = m.layers[l.Key].pub

@@ -40,6 +40,7 @@ func (s *Server) airRoutes(api fiber.Router) {
 		return s.desk.Day(c.Context(), p, q)
 	}))
 	api.Post("/strip", s.strip)
+	api.Get("/setups/:id/grade.cube", s.gradeTable)
 	api.Post("/environments", s.keepEnvironment)
 	api.Get("/environments/:hash", s.environmentFacts)
 	api.Get("/environments/:hash/picture", s.environmentPicture)

@@ -41,10 +41,12 @@ func (c *cubeCmd) Run(_ context.Context) error {
 	if err != nil {
 		return err
 	}
-	t := tableOf(st.Setup, c.Side)
+	title := st.Setup.Name
 	if c.Look != "" {
-		t.Title += ", " + c.Look
+		title += ", " + c.Look
 	}
+	g, curve := grade.Compile(st.Setup.Grade), exposure.Curve(st.Setup.Curve)
+	t := cube.Made(title, c.Side, func(v [3]float64) [3]float64 { return g.Between(v, curve) })
 	if err := writeFile(c.Out, t.Write); err != nil {
 		return err
 	}
@@ -53,16 +55,4 @@ func (c *cubeCmd) Run(_ context.Context) error {
 	}
 	fmt.Printf("%s: %d colours a side\n", c.Out, c.Side)
 	return nil
-}
-
-// tableOf is what a setup's grade makes of what a screen shows without it.
-func tableOf(doc *setup.Setup, side int) *cube.Table {
-	t := cube.Identity(side)
-	t.Title = doc.Name
-	g := grade.Compile(doc.Grade)
-	for i, r := range t.Rows {
-		c := g.Between([3]float64{float64(r[0]), float64(r[1]), float64(r[2])}, exposure.Curve(doc.Curve))
-		t.Rows[i] = [3]float32{float32(c[0]), float32(c[1]), float32(c[2])}
-	}
-	return t
 }

@@ -43,6 +43,17 @@ func Identity(n int) *Table {
 	return t
 }
 
+// Made is the cube of n colours a side of what f makes of them.
+func Made(title string, n int, f func([3]float64) [3]float64) *Table {
+	t := Identity(n)
+	t.Title = title
+	for i, r := range t.Rows {
+		c := f([3]float64{float64(r[0]), float64(r[1]), float64(r[2])})
+		t.Rows[i] = [3]float32{float32(c[0]), float32(c[1]), float32(c[2])}
+	}
+	return t
+}
+
 // Read reads a table. Errors name the file, the line and the remedy.
 func Read(name string, in io.Reader) (*Table, error) {
 	t, line, err := read(in)

@@ -6,6 +6,7 @@ import { tidy, stopsText } from '../kernel/number'
 import { lightEdits } from '../kernel/lightEdits'
 import { api, Refused } from '../kernel/client'
 import { bearing, sunTo } from '../kernel/day'
+import { neutralHere } from '../kernel/gradeEdits'
 import { gazeNow } from '../kernel/live'
 import { acknowledged, say, useSetup } from '../kernel/store'
 import { luminance, type RGB } from '../kernel/sums'
@@ -71,7 +72,7 @@ function usePlacing(kind: ToolKind | null, light: string | null) {
   }
 
   const question = (p: At, done: boolean) => {
-    if (!kind || !light || kind === 'colour' || (toolOf(kind)?.then && !first)) return
+    if (!kind || !light || kind === 'colour' || kind === 'neutral' || (toolOf(kind)?.then && !first)) return
     const q: PlaceAsk = { gaze: gazeNow(0), how: kind, light, x: p.x, y: p.y, fromX: 0, fromY: 0, distance: 0 }
     if (kind === 'shadow' && first) {
       q.fromX = first.x
@@ -116,6 +117,16 @@ function takeColour(light: string, c: RGB | null) {
   lightEdits.rgb(light, l, c.map((v) => Math.round((Math.max(v, 0) / y) * 1e4) / 1e4) as RGB)
 }
 
+/** takeNeutral lets the colour of a place be grey. */
+function takeNeutral(c: RGB | null) {
+  if (!c || !(luminance(c) > 0)) {
+    useTool.setState({ words: 'There is no light there to go by.', able: false })
+    return
+  }
+  endTool()
+  neutralHere(c)
+}
+
 /** ToolLayer lies over the picture while a tool is in hand: the pointer shows what a click would do. */
 export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Promise<RGB | null> }) {
   const { kind, light, first, words, able } = useTool()
@@ -124,7 +135,10 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
   const spec = toolOf(kind)
 
   const { question, begin } = usePlacing(kind, light)
-  if (!kind || !light) return null
+  // A neutral is the picture's, not a light's.
+  const picks = kind === 'colour' || kind === 'neutral'
+  if (!kind || (!light && kind !== 'neutral')) return null
+  const take = (c: RGB | null) => (kind === 'neutral' ? takeNeutral(c) : light && takeColour(light, c))
 
   return (
     <div
@@ -132,12 +146,12 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
       className={`tool-layer${able ? '' : ' cannot'}`}
       data-tool={kind}
       role="application"
-      aria-label={`${spec?.command ?? 'Pick a colour'} for ${name}`}
+      aria-label={kind === 'neutral' ? 'Pick a neutral' : `${spec?.command ?? 'Pick a colour'} for ${name}`}
       onPointerMove={(e) => {
         if (!box.current || e.buttons > 1) return
         const p = where(e, box.current)
-        if (kind === 'colour') {
-          void colourAt(p.x, p.y).then((c) => useTool.getState().kind === 'colour' && useTool.setState({ able: Boolean(c && luminance(c) > 0), words: '' }))
+        if (picks) {
+          void colourAt(p.x, p.y).then((c) => useTool.getState().kind === kind && useTool.setState({ able: Boolean(c && luminance(c) > 0), words: '' }))
           return
         }
         question(p, false)
@@ -147,8 +161,8 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
         if (e.button !== 0 || !box.current) return
         e.stopPropagation()
         const p = where(e, box.current)
-        if (kind === 'colour') {
-          void colourAt(p.x, p.y).then((c) => takeColour(light, c))
+        if (picks) {
+          void colourAt(p.x, p.y).then(take)
         } else if (spec?.then && !first) void begin(p)
         else question(p, true)
       }}
@@ -156,7 +170,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
       {first && <span className="first" style={{ left: `${first.x * 100}%`, top: `${first.y * 100}%` }} />}
       <UnderPicture>
         <p className="tool-words" role="status">
-          <b>{name}</b> {kind === 'colour' ? 'Click a place: the light takes its colour' : first ? spec?.then : spec?.ask}
+          <b>{name}</b> {kind === 'neutral' ? 'Click a place that is to be grey' : kind === 'colour' ? 'Click a place: the light takes its colour' : first ? spec?.then : spec?.ask}
           {words && <span className="result">{words}</span>}
           <Button className="word" onPointerDown={(e) => e.stopPropagation()} onPointerUp={(e) => e.stopPropagation()} onClick={() => endTool()}>
             leave it (Esc)

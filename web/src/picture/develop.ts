@@ -1,3 +1,4 @@
+import type { GradeProgram } from '../kernel/grade'
 import { splits, type Split, type WayCode } from '../kernel/seeing'
 import type { RGB } from '../kernel/sums'
 
@@ -11,10 +12,23 @@ export interface Finish {
   wipe: number
   exposureB: number
   curveB: string
+  /** The grades of the picture and of what it is compared with; null for none. */
+  grade: GradeProgram | null
+  gradeB: GradeProgram | null
   chosen: number[]
   low: number
   high: number
   palette?: RGB[]
+}
+
+function putGrade(gl: WebGL2RenderingContext, at: (name: string) => WebGLUniformLocation | null, k: number, g: GradeProgram | null) {
+  gl.uniform1i(at(`graded[${k}]`), g ? 1 : 0)
+  if (!g) return
+  gl.uniformMatrix3fv(at(`balance[${k}]`), false, g.balance)
+  gl.uniform3fv(at(`lift[${k}]`), g.lift)
+  gl.uniform3fv(at(`gain[${k}]`), g.gain)
+  gl.uniform3fv(at(`bend[${k}]`), g.bend)
+  gl.uniform1f(at(`saturation[${k}]`), g.saturation)
 }
 
 /** develop draws the finished picture with a program from the sums; flagged is one more than the highest object that is chosen. */
@@ -34,6 +48,8 @@ export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, textures: {
   gl.uniform1f(at('ev'), f.ev)
   gl.uniform1i(at('shoulder'), f.curve === 'shoulder' ? 1 : 0)
   gl.uniform1i(at('shoulderB'), f.curveB === 'shoulder' ? 1 : 0)
+  putGrade(gl, at, 0, f.grade)
+  putGrade(gl, at, 1, f.gradeB)
   gl.uniform2i(at('size'), w, h)
   gl.uniform1i(at('way'), f.way)
   gl.uniform1i(at('split'), splits[f.split])

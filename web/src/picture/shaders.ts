@@ -33,7 +33,17 @@ float tone(float x, int sh) {
 }
 float encode(float v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1.0 / 2.4) - 0.055; }
 vec3 encode3(vec3 c) { return vec3(encode(c.r), encode(c.g), encode(c.b)); }
-vec3 developed(vec3 c, float e, int sh) { c *= e; return encode3(vec3(tone(c.r, sh), tone(c.g, sh), tone(c.b, sh))); }`
+// The grades of the picture and of what it is compared with: which are there, and their numbers.
+uniform bool graded[2]; uniform mat3 balance[2]; uniform vec3 lift[2]; uniform vec3 gain[2]; uniform vec3 bend[2]; uniform float saturation[2];
+vec3 grade(vec3 c, int k) {
+  c = max(balance[k] * c, vec3(0.0)) * gain[k];
+  c = max(c + lift[k] * (1.0 - min(c, vec3(1.0))), vec3(0.0));
+  c = M * pow(c / M, bend[k]);
+  float l = dot(c, vec3(0.2126729, 0.7151522, 0.0721750));
+  return max(vec3(l) + (c - l) * saturation[k], vec3(0.0));
+}
+vec3 shown(vec3 c, float e, int sh) { c *= e; return encode3(vec3(tone(c.r, sh), tone(c.g, sh), tone(c.b, sh))); }
+vec3 developed(vec3 c, float e, int sh, int k) { return graded[k] ? shown(grade(c * e, k), 1.0, sh) : shown(c, e, sh); }`
 
 /** plainFinish is the full picture by itself, which is what is drawn most. */
 export const plainFinish = `#version 300 es
@@ -43,7 +53,7 @@ out vec4 o;
 ${developing}
 void main() {
   ivec2 p = ivec2(gl_FragCoord.xy); p.y = size.y - 1 - p.y;
-  o = vec4(developed(texelFetch(sum, p, 0).rgb, exposure, shoulder), 1);
+  o = vec4(developed(texelFetch(sum, p, 0).rgb, exposure, shoulder, 0), 1);
 }`
 
 /** finish is all ways of seeing, and two pictures compared. */
@@ -61,15 +71,15 @@ bool isChosen(uint id) { return int(id) < chosenCount && texelFetch(chosen, ivec
 vec3 looked(vec2 uv, ivec2 p) {
   vec3 c = texture(sum, uv).rgb;
   float y = lum(c);
-  if (way == ${ways.picture}) return developed(c, exposure, shoulder);
+  if (way == ${ways.picture}) return developed(c, exposure, shoulder, 0);
   if (way == ${ways.mark}) {
-    float g = developed(vec3(y), exposure, shoulder).r;
+    float g = shown(vec3(y), exposure, shoulder).r;
     float share = y > 0.0 ? clamp(lum(texture(other, uv).rgb) / y, 0.0, 1.0) : 0.0;
     return mix(vec3(g * 0.75), marker * (0.25 + 0.75 * g), share);
   }
   if (way == ${ways.zones}) return y > 0.0 ? scale((floor(log2(y * 8.0) - ev + 0.5) + 6.0) / 11.0) : vec3(0);
   if (way == ${ways.clipped}) {
-    vec3 d = developed(vec3(y), exposure, shoulder) * 0.6 + 0.15;
+    vec3 d = shown(vec3(y), exposure, shoulder) * 0.6 + 0.15;
     vec3 e = c * exposure;
     float top = shoulder == 1 ? M * 32.0 : 1.0;
     if (max(e.r, max(e.g, e.b)) >= top) return vec3((p.x + p.y) % 8 < 4 ? 1.0 : 0.0);
@@ -91,10 +101,10 @@ void main() {
     // Each side whole, at half size, one beside the other.
     float x = uv.x * 2.0; bool right = x >= 1.0; vec2 q = vec2(right ? x - 1.0 : x, uv.y * 2.0 - 0.5);
     if (q.y < 0.0 || q.y > 1.0) { o = vec4(vec3(0.169), 1); return; }
-    o = vec4(right ? developed(texture(other, q).rgb, exposureB, shoulderB) : developed(texture(sum, q).rgb, exposure, shoulder), 1);
+    o = vec4(right ? developed(texture(other, q).rgb, exposureB, shoulderB, 1) : developed(texture(sum, q).rgb, exposure, shoulder, 0), 1);
     return;
   }
-  if (split == ${splits.other} || (split == ${splits.wipe} && uv.x > wipe)) { o = vec4(developed(texture(other, uv).rgb, exposureB, shoulderB), 1); return; }
+  if (split == ${splits.other} || (split == ${splits.wipe} && uv.x > wipe)) { o = vec4(developed(texture(other, uv).rgb, exposureB, shoulderB, 1), 1); return; }
   if (split == ${splits.difference}) {
     float a = lum(texture(sum, uv).rgb) * exposure, b = lum(texture(other, uv).rgb) * exposureB;
     float d = a > 0.0005 || b > 0.0005 ? log2((b + 0.002) / (a + 0.002)) : 0.0;

@@ -7,6 +7,7 @@ import { useLook } from '../kernel/look'
 import { lampsNow, useSetup } from '../kernel/store'
 import { exposureFactor, finest } from '../kernel/sums'
 import type { Composite, Item } from './composite'
+import { programOf } from '../kernel/grade'
 import type { Finish } from './develop'
 import { histogram } from './histogram'
 import { keepPicture } from './lastPicture'
@@ -34,7 +35,7 @@ function drawWay(composite: Composite, s: Shown, doc: Setup, lamps: Record<strin
     if (both) others = itemsOf(s, compared.doc, compared.lamps, none, false)
     else if (s.way === 'mark') others = itemsOf(s, doc, lamps, picked.size ? picked : new Set(['']), false)
     const view = useSetup.getState().view
-    if (base && f.split !== 'none') composite.draw(itemsOf(s, base.doc, base.lamps, none, false), { ...f, exposure: exposureFactor(base.doc.views[view]?.ev ?? f.ev), curve: base.doc.curve }, others)
+    if (base && f.split !== 'none') composite.draw(itemsOf(s, base.doc, base.lamps, none, false), { ...f, exposure: exposureFactor(base.doc.views[view]?.ev ?? f.ev), curve: base.doc.curve, grade: programOf(base.doc.grade) }, others)
     else composite.draw(itemsOf(s, doc, lamps, alone, true), f, others)
   }
 }
@@ -71,6 +72,8 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
       wipe,
       exposureB: exposureFactor(asDrawn(way) ? at : (compared?.doc.views[view]?.ev ?? ev)),
       curveB: asDrawn(way) ? doc.curve : (compared?.doc.curve ?? doc.curve),
+      grade: programOf(doc.grade),
+      gradeB: programOf(asDrawn(way) ? doc.grade : (compared ?? { doc }).doc.grade),
       chosen: [...objects],
       low,
       high,

@@ -2,6 +2,7 @@ import { features } from '../kernel/feature'
 import { air } from '../features/air'
 import { budget } from '../features/budget'
 import { channels } from '../features/channels'
+import { grade } from '../features/grade'
 import { history } from '../features/history'
 import { ladder } from '../features/ladder'
 import { ledger } from '../features/ledger'
@@ -17,4 +18,4 @@ import { views } from '../features/views'
 import { weigh } from '../features/weigh'
 
 // The order in which they are shown.
-features.push(scene, ledger, air, shelf, views, seeing, ladder, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)
+features.push(scene, ledger, air, grade, shelf, views, seeing, ladder, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)

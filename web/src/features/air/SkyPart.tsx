@@ -1,9 +1,7 @@
-import { Slider } from '@mui/material'
 import type { Day, Facts, Sky } from '../../api.gen'
 import { setDay } from '../../kernel/day'
 import { figure, nits } from '../../kernel/units'
-import { NumberField } from '../../ui/NumberField'
-import { Tip } from '../../ui/Tip'
+import { SliderField } from '../../ui/SliderField'
 
 interface Row {
   field: 'turbidity' | 'clouds' | 'albedo'
@@ -48,13 +46,5 @@ function SkyRow({ row, day }: { row: Row; day: Day }) {
     const sky: Sky = { ...day.sky, [row.field]: Math.round((v / row.times) * 1000) / 1000 }
     setDay({ ...day, sky }, `${row.name} ${Math.round(v * 10) / 10}${row.unit === '%' ? ' %' : ''}`, done)
   }
-  return (
-    <div className="air-slider">
-      <Tip title={row.says}>
-        <span className="label">{row.name}</span>
-      </Tip>
-      <Slider size="small" track={false} min={row.min} max={row.max} step={row.step} value={shown} getAriaLabel={() => row.name} onChange={(e, v) => set(v as number, e.type === 'keydown' && 'held')} onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && set(v as number, true)} />
-      <NumberField label={`${row.name}, number`} value={shown} unit={row.unit} min={row.min} max={row.max} step={row.step} onDraft={(v) => set(v, false)} onDone={(v) => set(v, true)} />
-    </div>
-  )
+  return <SliderField name={row.name} says={row.says} unit={row.unit} min={row.min} max={row.max} step={row.step} value={shown} set={set} />
 }

@@ -1,0 +1,168 @@
+import { Button } from '@mui/material'
+import { useQuery } from '@tanstack/react-query'
+import type { Grade, Warmth } from '../../api.gen'
+import { api } from '../../kernel/client'
+import { neutralGrade } from '../../kernel/grade'
+import { setGrade } from '../../kernel/gradeEdits'
+import { replace } from '../../kernel/lightEdits'
+import { draft, edit, useSetup } from '../../kernel/store'
+import { cssColour, temperature, type RGB } from '../../kernel/sums'
+import { startTool } from '../../picture/tool'
+import { Choice } from '../../ui/Choice'
+import { NumberField } from '../../ui/NumberField'
+import { SliderField } from '../../ui/SliderField'
+import { Tip } from '../../ui/Tip'
+import { leaveGrade, rangeOf, setPrimary, setRange, type Range } from './gradeEdits'
+
+/** PictureSide is the step's side: exposure and curve, white balance, contrast and colours. */
+export function PictureSide() {
+  const doc = useSetup((s) => s.doc)
+  const id = useSetup((s) => s.id)
+  if (!doc) return <section className="air" aria-label="Picture" />
+  const g = doc.grade ?? neutralGrade
+  return (
+    <section className="air" aria-label="Picture">
+      <Exposure />
+      <White g={g} />
+      <div className="air-part" role="group" aria-label="Contrast and colour">
+        <h2>Contrast and colour</h2>
+        <SliderField name="Contrast" says="Slope at middle grey: stops for each stop" value={g.contrast} min={0.5} max={2} step={0.05} show={(v) => v.toFixed(2)} reset={1} set={(v, done) => setGrade({ contrast: v }, `Contrast ${v.toFixed(2)}`, done)} />
+        <SliderField name="Saturation" says="1 leaves colours as they are, 0 is grey" value={g.saturation} min={0} max={2} step={0.05} show={(v) => v.toFixed(2)} reset={1} set={(v, done) => setGrade({ saturation: v }, `Saturation ${v.toFixed(2)}`, done)} />
+      </div>
+      <Tones g={g} />
+      <div className="air-part air-row">
+        {doc.grade ? (
+          <Button variant="outlined" onClick={leaveGrade}>
+            leave the grade out
+          </Button>
+        ) : (
+          <span className="quiet">Nothing is graded.</span>
+        )}
+        <Tip title="A table of 33 colours a side, from what is shown without the grade to what is shown with it">
+          <Button variant="outlined" href={`/api/setups/${id}/grade.cube`} download>
+            as a .cube table
+          </Button>
+        </Tip>
+      </div>
+    </section>
+  )
+}
+
+/** Exposure is that of the view, and the curve of the setup. */
+function Exposure() {
+  const view = useSetup((s) => s.view)
+  const v = useSetup((s) => s.doc?.views[s.view])
+  const curve = useSetup((s) => s.doc?.curve ?? '')
+  if (!v) return null
+  const put = (ev: number, done: boolean) => {
+    const ops = [replace(`/views/${view}/ev`, Math.round(ev * 100) / 100)]
+    if (done) edit(`${v.name} exposure EV ${ev.toFixed(1)}`, ops)
+    else draft(ops)
+  }
+  return (
+    <div className="air-part" role="group" aria-label="Exposure">
+      <h2>Exposure</h2>
+      <SliderField name={v.name} of="Exposure of" says="The view’s exposure as EV100: it is held" unit="EV" value={v.ev} min={-6} max={18} step={0.1} show={(x) => x.toFixed(1)} set={(x, done) => put(x, done !== false)} />
+      <div className="air-row">
+        <span className="label">Curve</span>
+        <Choice
+          label="Tone curve"
+          value={curve}
+          options={[
+            { value: 'shoulder', words: 'soft shoulder', says: 'White is five stops over middle grey' },
+            { value: 'plain', words: 'plain, clips', says: 'Linear to white, for judging' },
+          ]}
+          change={(k) => edit(`Tone curve ${k === 'plain' ? 'plain, clips' : 'soft shoulder'}`, [replace('/curve', k)])}
+        />
+      </div>
+    </div>
+  )
+}
+
+const coldest = 15000
+const warmest = 1500
+
+/** nearest is the temperature whose colour is nearest to a white. */
+function nearest(w: Warmth, white: RGB): number {
+  const of = (c: RGB) => [c[0] / c[1], c[2] / c[1]] as const
+  const [r, b] = of(white)
+  let best = 6500
+  let least = Infinity
+  for (let m = 1e6 / coldest; m < 1e6 / warmest; m += 2) {
+    const [x, y] = of(temperature(w, 1e6 / m))
+    const d = Math.hypot(Math.log(x / r), Math.log(y / b))
+    if (d < least) {
+      least = d
+      best = 1e6 / m
+    }
+  }
+  return Math.round(best / 10) * 10
+}
+
+/** White is what is to be neutral. */
+function White({ g }: { g: Grade }) {
+  const warmth = useQuery({ queryKey: ['warmth'], queryFn: api.warmth, staleTime: Infinity })
+  const w = warmth.data
+  const white: RGB = g.white ?? [1, 1, 1]
+  const set = (k: number, done: boolean) => w && setGrade({ white: temperature(w, k).map((v) => Math.round(v * 1e5) / 1e5) as RGB }, `White at ${Math.round(k)} K`, done)
+  return (
+    <div className="air-part" role="group" aria-label="White balance">
+      <div className="air-head">
+        <h2>White balance</h2>
+        <span className="swatch" style={{ background: cssColour(white) }} />
+      </div>
+      <div className="air-row">
+        <Tip title="Click a place in the picture that is to be grey">
+          <Button variant="outlined" onClick={() => startTool('neutral', null)}>
+            pick a neutral
+          </Button>
+        </Tip>
+        {w && <NumberField label="White, temperature" value={g.white ? nearest(w, g.white) : 6500} unit="K" min={warmest} max={coldest} step={1.03} geometric show={(v) => String(Math.round(v / 10) * 10)} onDraft={(v) => set(v, false)} onDone={(v) => set(v, true)} />}
+        {g.white && (
+          <Button className="word" onClick={() => setGrade({ white: undefined }, 'White as it is', true)}>
+            as it is
+          </Button>
+        )}
+      </div>
+    </div>
+  )
+}
+
+interface Tone {
+  range: Range
+  name: string
+  says: string
+  min: number
+  max: number
+  step: number
+  neutral: number
+}
+
+const tones: Tone[] = [
+  { range: 'lift', name: 'Shadows', says: 'Added in the dark; it fades towards white', min: -0.1, max: 0.1, step: 0.001, neutral: 0 },
+  { range: 'gamma', name: 'Middles', says: 'Bends about middle grey: over 1 is brighter', min: 0.5, max: 2, step: 0.01, neutral: 1 },
+  { range: 'gain', name: 'Lights', says: 'Multiplies', min: 0, max: 3, step: 0.01, neutral: 1 },
+]
+const primaries = ['red', 'green', 'blue']
+
+/** Tones are shadows, middles and lights, all three primaries together and each by itself. */
+function Tones({ g }: { g: Grade }) {
+  return (
+    <div className="air-part" role="group" aria-label="Shadows, middles and lights">
+      <h2>Shadows, middles, lights</h2>
+      {tones.map((t) => {
+        const digits = (v: number) => v.toFixed(t.range === 'lift' ? 3 : 2)
+        return (
+          <div key={t.range}>
+            <SliderField name={t.name} says={t.says} value={rangeOf(g, t.range)} min={t.min} max={t.max} step={t.step} show={digits} reset={t.neutral} set={(v, done) => setRange(g, t.range, v, `${t.name} ${digits(v)}`, done)} />
+            <div className="field-row">
+              {primaries.map((p, k) => (
+                <NumberField key={p} label={`${t.name}, ${p}`} value={g[t.range][k] ?? 0} unit={p} min={t.range === 'lift' ? -0.5 : t.range === 'gamma' ? 0.2 : 0} max={t.range === 'lift' ? 0.5 : t.range === 'gamma' ? 5 : 8} step={t.step} show={digits} onDraft={(v) => setPrimary(g, t.range, k, v, '', false)} onDone={(v) => setPrimary(g, t.range, k, v, `${t.name} ${p} ${digits(v)}`, true)} onReset={() => setPrimary(g, t.range, k, t.neutral, `${t.name} ${p} as it was`, true)} />
+              ))}
+            </div>
+          </div>
+        )
+      })}
+    </div>
+  )
+}
