@@ -71,6 +71,9 @@ func TestEveryScreenCanBeUsedByAll(t *testing.T) {
 	b.press(".round button", "Air")
 	b.until("the day", `document.querySelector('.day-strip rect')`)
 	check("air")
+	b.press(".round button", "Picture")
+	b.until("the grade", `document.querySelector('.slider-field') && !document.querySelector('.day-strip')`)
+	check("picture")
 	b.click(`.round button:first-child`)
 	b.until("the scene", `document.querySelector('.scene [role=tab]')`)
 	for _, tab := range js[[]string](b, `[...document.querySelectorAll('.scene [role=tab]')].map(e => e.textContent)`) {

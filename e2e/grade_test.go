@@ -1,0 +1,53 @@
+package e2e
+
+import (
+	"math"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+	"willowherb/core/setup"
+)
+
+// The grade by mouse and keys: what the browser shows is what the server composes, to two
+// code values in 255; a neutral is picked and is grey; the grade goes out as a table, and is
+// taken back.
+func TestTheGradeByMouseAndKeys(t *testing.T) {
+	s := shared(t)
+	b := open(t, s.base, 1280, 800)
+	b.settled()
+	b.press(".round button", "Picture")
+	b.until("the step", `document.querySelector('.slider-field')`)
+	b.write("Contrast, number", "1.25")
+	s.keeps("contrast", func(d *setup.Setup) bool { return d.Grade != nil && d.Grade.Contrast == 1.25 })
+	js[bool](b, `(document.querySelector('input[type=range][aria-label=Saturation]').focus(), true)`)
+	b.do(chromedp.KeyEvent(kb.ArrowLeft), chromedp.KeyEvent(kb.ArrowLeft))
+	s.keeps("saturation by keys", func(d *setup.Setup) bool { return math.Abs(d.Grade.Saturation-0.9) < 1e-9 })
+	b.write("Shadows, blue", "0.01")
+	b.write("Middles, number", "1.1")
+	b.write("Lights, red", "v*1.2")
+	s.keeps("shadows, middles and lights", func(d *setup.Setup) bool {
+		return d.Grade.Lift[2] == 0.01 && d.Grade.Gamma == [3]float64{1.1, 1.1, 1.1} && d.Grade.Gain[0] == 1.2
+	})
+	b.press(".air button", "pick a neutral")
+	b.until("the tool", `document.querySelector('[data-tool=neutral]')`)
+	b.tap(0.3, 0.9) // the floor in the sun
+	s.keeps("a neutral is picked", func(d *setup.Setup) bool { return d.Grade.White != nil })
+	b.until("it is told", `[...document.querySelectorAll('.air .word')].some(e => e.textContent == 'as it is')`)
+	b.settled()
+	mine, theirs := b.pixels(), b.served("")
+	require.Equal(t, len(theirs), len(mine))
+	worst := 0.0
+	for i := range mine {
+		worst = max(worst, math.Abs(mine[i]-theirs[i]))
+	}
+	require.LessOrEqual(t, worst, 2.0)
+
+	table := js[string](b, `fetch('/api/setups/1/grade.cube').then(r => r.text())`, chromedp.EvalAwaitPromise)
+	require.Contains(t, table, "LUT_3D_SIZE 33")
+	b.press(".air button", "leave the grade out")
+	s.keeps("no grade", func(d *setup.Setup) bool { return d.Grade == nil })
+	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	s.keeps("and back", func(d *setup.Setup) bool { return d.Grade != nil && d.Grade.White != nil })
+}
