@@ -24,6 +24,8 @@ export function Splits() {
     enabled: compared !== null && id !== null && there,
     placeholderData: (p) => p,
     retry: false,
+    // No one size of the picture may have all of both yet.
+    refetchInterval: (x) => (x.state.data === null ? 1000 : false),
   })
   if (!compared) return null
   return (
