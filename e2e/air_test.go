@@ -115,6 +115,11 @@ func TestAnEnvironmentInTheBrowser(t *testing.T) {
 	b.do(chromedp.KeyEvent(kb.Escape))
 	b.until("and read", `!document.querySelector('[role=dialog]')`)
 
+	b.press(".made button", "morning mist")
+	s.keeps("one that is made up", func(d *setup.Setup) bool { return d.Lights["environment-1"].Name == "morning mist" })
+	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	s.keeps("taken back", func(d *setup.Setup) bool { _, ok := d.Lights["environment-1"]; return !ok })
+
 	b.do(chromedp.SetUploadFiles(`[data-testid=environment-file]`, []string{file}))
 	s.keeps("it is a light", func(d *setup.Setup) bool {
 		l, ok := d.Lights["environment-1"]

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"net/url"
 
 	"github.com/gofiber/fiber/v3"
 	"golang.org/x/image/draw"
@@ -15,6 +16,7 @@ import (
 	"willowherb/core/exposure"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
+	"willowherb/format/exr"
 	"willowherb/format/picture"
 	"willowherb/refine"
 	"willowherb/stage"
@@ -42,6 +44,8 @@ func (s *Server) airRoutes(api fiber.Router) {
 	api.Post("/strip", s.strip)
 	api.Get("/setups/:id/grade.cube", s.gradeTable)
 	api.Post("/environments", s.keepEnvironment)
+	api.Get("/environments/made", func(c fiber.Ctx) error { return c.JSON(environment.MadeNames()) })
+	api.Post("/environments/made/:name", s.makeEnvironment)
 	api.Get("/environments/:hash", s.environmentFacts)
 	api.Get("/environments/:hash/picture", s.environmentPicture)
 }
@@ -96,6 +100,40 @@ func (s *Server) keepEnvironment(c fiber.Ctx) error {
 		return err
 	}
 	return c.JSON(kept(hash, name, e))
+}
+
+// makeEnvironment makes an environment by code and keeps it as a file like any other.
+func (s *Server) makeEnvironment(c fiber.Ctx) error {
+	name, err := url.PathUnescape(c.Params("name"))
+	if err != nil {
+		return wrong("the name is none")
+	}
+	leave, err := s.heavy.enter(c.Context())
+	if err != nil {
+		return err
+	}
+	defer leave()
+	var b bytes.Buffer
+	var e *stage.Environment
+	err = spread.Guard(func() error {
+		m, err := environment.Made(name)
+		if err != nil {
+			return wrong("%v", err)
+		}
+		if err := exr.Write(&b, m.RGB, m.W, m.H, exr.ZIP); err != nil {
+			return err
+		}
+		e, err = stage.ReadEnvironment(name, b.Bytes())
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	hash, err := s.Blobs.Put(c.Context(), blob.Environment, bytes.NewReader(b.Bytes()))
+	if err != nil {
+		return err
+	}
+	return c.JSON(kept(hash, name+".exr", e))
 }
 
 func (s *Server) keptEnvironment(ctx context.Context, c fiber.Ctx) (*stage.Environment, error) {

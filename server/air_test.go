@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"math"
+	"net/url"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -105,7 +106,15 @@ func TestAnEnvironmentIsKeptAndLights(t *testing.T) {
 		require.InEpsilon(t, want, r.Lux, 0.04, "sun taken out: %v", no)
 	}
 
+	var names []string
+	require.Equal(t, 200, s.ask(t, "GET", "/api/environments/made", nil, &names))
+	require.Equal(t, 200, s.ask(t, "POST", "/api/environments/made/"+url.PathEscape(names[0]), nil, &k))
+	require.Equal(t, names[0]+".exr", k.File)
+	require.NotNil(t, k.Sun)
+
 	var f Fault
+	require.Equal(t, 422, s.ask(t, "POST", "/api/environments/made/beach", nil, &f))
+	require.Contains(t, f.What, "here are: ")
 	require.Equal(t, 422, s.ask(t, "POST", "/api/environments", []byte("no picture"), &f, "X-File-Name", "x.hdr"))
 	require.Contains(t, f.What, ".hdr: is neither")
 	l.Environment.Blob = k.Blob[:60] + "0000"

@@ -21,6 +21,7 @@ type cli struct {
 	Measure measureCmd `cmd:"" help:"Say what an environment picture gives, and where its sun is."`
 	Grade   gradeCmd   `cmd:"" help:"Take a linear picture through a .cube table and write it for a screen."`
 	Cube    cubeCmd    `cmd:"" help:"Write a setup's grade as a .cube table."`
+	Beam    beamCmd    `cmd:"" help:"Say where a sun must stand to shine on a spot."`
 	Step    stepCmd    `cmd:"" help:"Say how far an eye can go in a place before surfaces stop it."`
 	Inspect inspectCmd `cmd:"" help:"Say what is in a GLB file."`
 	Place   demoCmd    `cmd:"" name:"demo" help:"Write the demo place and its setup as files."`

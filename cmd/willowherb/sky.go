@@ -8,6 +8,7 @@ import (
 
 	"willowherb/core/air"
 	"willowherb/core/colour"
+	"willowherb/core/environment"
 	"willowherb/core/exposure"
 	"willowherb/format/picture"
 )
@@ -23,9 +24,33 @@ type skyCmd struct {
 	Albedo     float64 `help:"Share of light that the ground around gives back, 0 to 1." default:"0.2"`
 	MoonHeight float64 `help:"The moon's height in degrees."`
 	MoonLit    float64 `help:"Lit share of the moon's disc, 0 for none."`
+	Made       string  `help:"Write one of the made-up environments instead, with its sun: marsh dusk, marsh overcast or morning mist; needs --out."`
 	Out        string  `help:"Write the dome, sun left out, as a latitude-longitude picture: .exr and .hdr in cd/m2, .png to look at."`
 	Size       string  `help:"Size of that picture." default:"1024x512"`
 	JSON       bool    `help:"Report as JSON." name:"json"`
+}
+
+// made writes a made-up environment, and says what it gives.
+func (c *skyCmd) made() error {
+	if c.Out == "" {
+		return usage("--made %q needs --out: the file to write", c.Made)
+	}
+	m, err := environment.Made(c.Made)
+	if err != nil {
+		return err
+	}
+	png := func(out io.Writer) error {
+		return picture.WritePNG(out, exposure.Develop(m.RGB, m.W, m.H, exposure.Metered(m.RGB), exposure.Shoulder))
+	}
+	if err := writePicture(c.Out, m.RGB, m.W, m.H, png); err != nil {
+		return err
+	}
+	a := m.Measure()
+	if c.JSON {
+		return writeJSON(map[string]any{"made": c.Made, "out": c.Out, "width": m.W, "height": m.H, "horizontalLux": a.HorizontalLux, "sun": a.Sun})
+	}
+	fmt.Printf("%s: %s, %.4g lux on flat ground\n", c.Out, c.Made, a.HorizontalLux)
+	return nil
 }
 
 func (c *skyCmd) Run(_ context.Context) error {
@@ -51,6 +76,9 @@ func (c *skyCmd) Run(_ context.Context) error {
 		if err := pictureName(c.Out, ".exr", ".hdr", ".png"); err != nil {
 			return err
 		}
+	}
+	if c.Made != "" {
+		return c.made()
 	}
 	d := air.Make(s)
 	if c.Out != "" {

@@ -114,3 +114,25 @@ func TestSkyOnTheCommandLine(t *testing.T) {
 func TestNumbersBelowZeroOnTheCommandLine(t *testing.T) {
 	require.Equal(t, []string{"sky", "--sun-height=-6", "--turn=-.5", "--json", "-h", "--raw", "a-b"}, joined([]string{"sky", "--sun-height", "-6", "--turn", "-.5", "--json", "-h", "--raw", "a-b"}))
 }
+
+// On an open floor the sun may stay where it is; under it no sun comes.
+func TestBeamOnTheCommandLine(t *testing.T) {
+	c := beamCmd{File: floor(t), At: "1,0,1", Normal: "0,1,0", SunHeight: 33, SunAzimuth: 77, JSON: true}
+	out, err := said(t, func() error { return c.Run(context.Background()) })
+	require.NoError(t, err)
+	var r struct {
+		Able            bool
+		Height, Azimuth float64
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &r))
+	require.True(t, r.Able)
+	require.InDelta(t, 33, r.Height, 1)
+	require.InDelta(t, 77, r.Azimuth, 1.2)
+	c.Normal = "0,-1,0"
+	out, err = said(t, func() error { return c.Run(context.Background()) })
+	require.NoError(t, err)
+	require.Contains(t, out, "false")
+	c.Normal = "0,0,0"
+	_, err = said(t, func() error { return c.Run(context.Background()) })
+	require.ErrorContains(t, err, "is no direction")
+}

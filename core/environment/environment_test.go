@@ -119,3 +119,37 @@ func BenchmarkMeasure(b *testing.B) {
 		m.Measure()
 	}
 }
+
+// The made-up ones are light all over, have their suns where their air has them, and are
+// rounded at their seam.
+func TestMadeEnvironments(t *testing.T) {
+	for _, name := range MadeNames() {
+		m, err := Made(name)
+		require.NoError(t, err)
+		got := m.Measure()
+		require.Greater(t, got.HorizontalLux, 500.0, name)
+		if name == "marsh overcast" {
+			require.Nil(t, got.Sun)
+		} else {
+			require.NotNil(t, got.Sun, name)
+		}
+		for i, v := range m.RGB {
+			require.True(t, v >= 0 && !math.IsInf(float64(v), 0), "%s, value %d: %g", name, i, v)
+		}
+	}
+	m, err := Made("marsh dusk")
+	require.NoError(t, err)
+	var seam, beside float64 // over the seam it changes as it does elsewhere
+	for y := range m.H {
+		seam += math.Abs(m.luminance(m.W-1, y) - m.luminance(0, y))
+		for x := 1; x < 9; x++ {
+			beside += math.Abs(m.luminance(x-1, y)-m.luminance(x, y)) / 8
+		}
+	}
+	require.Less(t, seam, 2*beside)
+	s := m.FindSun()
+	require.InDelta(t, 5, s.Height, 0.4)
+	require.InDelta(t, 250, s.Azimuth, 0.4)
+	_, err = Made("beach")
+	require.ErrorContains(t, err, "there are: marsh dusk, marsh overcast, morning mist")
+}

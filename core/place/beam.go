@@ -5,6 +5,7 @@ import (
 
 	"willowherb/core/light"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Heights that a sun is looked for at, in degrees: lower it is haze, and higher than this
@@ -26,15 +27,25 @@ func Beam(p *Picture, l *light.Light, x, y float64) (*Placement, error) {
 	if err != nil {
 		return nil, err
 	}
-	best, edge := vec.V3{}, vec.V3{}
+	best, ok := SunFor(p.World, q.Pos, q.N, l.Aim.Neg())
+	if !ok {
+		return nil, cannot("No sky can be seen from %s there: no beam comes to it.", p.name(q.Object))
+	}
+	aim := best.Neg()
+	return &Placement{Aim: &aim, At: q.Pos}, nil
+}
+
+// SunFor is the direction to the place of a sun nearest to now, from where it shines on a
+// spot of a surface with normal n; ok is false where no sky can be seen from there.
+func SunFor(w *world.World, spot, n, now vec.V3) (best vec.V3, ok bool) {
+	edge := vec.V3{}
 	near, nearEdge := float32(-2), float32(-2)
-	now := l.Aim.Neg()
 	open := func(h, az float64) bool {
 		d := heading(h, az)
-		if d.Dot(q.N) <= 0.01 {
+		if d.Dot(n) <= 0.01 {
 			return false
 		}
-		_, by := p.World.Stands(q.Pos, q.N, d, 1e5)
+		_, by := w.Stands(spot, n, d, 1e5)
 		return by < 0
 	}
 	for h := float64(lowestBeam); h <= highestBeam; h += beamStep {
@@ -56,11 +67,7 @@ func Beam(p *Picture, l *light.Light, x, y float64) (*Placement, error) {
 	if near < -1 {
 		best = edge
 	}
-	if best == (vec.V3{}) {
-		return nil, cannot("No sky can be seen from %s there: no beam comes to it.", p.name(q.Object))
-	}
-	aim := best.Neg()
-	return &Placement{Aim: &aim, At: q.Pos}, nil
+	return best, best != (vec.V3{})
 }
 
 // heading is the direction to a height and an azimuth in degrees, clockwise from -Z.

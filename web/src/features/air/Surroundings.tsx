@@ -34,8 +34,28 @@ export function Surroundings({ lights, day }: { lights: Record<string, Light>; d
       {list.map(([id, l]) => (
         <One key={id} id={id} l={l} day={day} lights={lights} />
       ))}
+      <Made start={() => setGoing(1)} done={() => setGoing(null)} />
       {list.length === 0 && <p className="quiet">A latitude-longitude picture, Radiance HDR or OpenEXR, lights the place as a sky does: a pixel of 1 is 1 cd/m².</p>}
     </div>
+  )
+}
+
+/** Made are the environments that are made by code, each a word. */
+function Made({ start, done }: { start: () => void; done: () => void }) {
+  const names = useQuery({ queryKey: ['made'], queryFn: api.madeNames, staleTime: Infinity })
+  const make = (name: string) => {
+    start()
+    api.made(name).then(add, (e: unknown) => complain(e instanceof Refused ? e.fault : { what: 'The environment could not be made.', remedy: 'Try again.' })).finally(done)
+  }
+  return (
+    <p className="made">
+      made up:
+      {names.data?.map((n) => (
+        <Button key={n} className="word" onClick={() => make(n)}>
+          {n}
+        </Button>
+      ))}
+    </p>
   )
 }
 

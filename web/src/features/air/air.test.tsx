@@ -14,6 +14,7 @@ const day = { byClock: true, latitude: 53, longitude: 0, date: '2026-10-14', hou
 const facts = { sunHeight: 4.1, sunAzimuth: 250, sunLux: 2350, skyLux: 3100, sunKelvin: 2784, skyKelvin: 8000, zenith: 420, horizon: 1900, shadow: 14 } as Facts
 const client = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
 client.setQueryData(['strip', '53,0,2026-10-14,0,0,2,0.2,0.2'], [0, 12, 24].map((hour) => ({ hour, sunHeight: 0, sunLux: 1, skyLux: 10, sunKelvin: 3000, top: '#112233', foot: '#aabbcc' })))
+client.setQueryData(['made'], ['marsh dusk'])
 const show = (x: React.ReactNode) => render(<QueryClientProvider client={client}>{x}</QueryClientProvider>)
 afterEach(() => {
   cleanup()
@@ -69,6 +70,7 @@ test('an environment says how far its sun is from ours, is turned to it, and giv
   const doc = { lights, views: {}, groups: {} } as never
   useSetup.setState({ id: 1, doc, kept: doc, confirmed: doc, pending: [] })
   show(<Surroundings lights={lights} day={undefined} />)
+  expect(screen.getByText('marsh dusk')).toBeTruthy()
   expect(document.body.textContent).toContain('its sun 20° off ours')
   expect(document.body.textContent).toContain('1,000 lx on flat ground')
   expect(document.body.textContent).toContain('3 pixels were no light')
