@@ -16,7 +16,7 @@ import (
 
 type cubeCmd struct {
 	Setup string `help:"The setup as JSON." type:"existingfile" required:""`
-	Look  string `help:"Id of a look of the setup."`
+	Look  string `help:"Name or id of a look of the setup."`
 	Side  int    `help:"Colours a side of the cube." default:"33"`
 	Out   string `help:"Table to write, .cube." required:""`
 	JSON  bool   `help:"Report as JSON." name:"json"`
@@ -37,7 +37,11 @@ func (c *cubeCmd) Run(_ context.Context) error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", filepath.Base(c.Setup), err)
 	}
-	st, err := lamps.Resolve(doc, c.Look)
+	look, err := lookOf(doc, c.Look)
+	if err != nil {
+		return err
+	}
+	st, err := lamps.Resolve(doc, look)
 	if err != nil {
 		return err
 	}

@@ -88,7 +88,7 @@ func TestASetupsTableIsItsGrade(t *testing.T) {
 	require.NoError(t, err)
 	file, out := filepath.Join(dir, "evening.json"), filepath.Join(dir, "evening.cube")
 	require.NoError(t, os.WriteFile(file, data, 0o600))
-	for look, saturation := range map[string]float64{"": 1, "storm": 0.2} {
+	for look, saturation := range map[string]float64{"": 1, "storm": 0.2, "STORM": 0.2} {
 		c := cubeCmd{Setup: file, Look: look, Side: 33, Out: out, JSON: true}
 		_, err = said(t, func() error { return c.Run(context.Background()) })
 		require.NoError(t, err)
@@ -106,7 +106,7 @@ func TestASetupsTableIsItsGrade(t *testing.T) {
 		}
 	}
 	c := cubeCmd{Setup: file, Look: "none", Side: 33, Out: out}
-	require.Error(t, c.Run(context.Background()))
+	require.ErrorContains(t, c.Run(context.Background()), "there are: Storm")
 	c = cubeCmd{Setup: file, Side: 1, Out: out}
 	require.ErrorContains(t, c.Run(context.Background()), "--side 1")
 }

@@ -7,10 +7,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -33,7 +35,7 @@ import (
 type stillCmd struct {
 	File     string  `arg:"" help:"The .glb or .gltf file." type:"existingfile"`
 	Setup    string  `help:"A setup as JSON; without it the file's own lights are used." type:"existingfile"`
-	Look     string  `help:"Id of a look of the setup."`
+	Look     string  `help:"Name or id of a look of the setup."`
 	View     string  `help:"Name or id of a view; without it the first."`
 	LookFrom string  `help:"Camera position x,y,z in metres."`
 	LookAt   string  `help:"Point the camera looks at, x,y,z."`
@@ -149,7 +151,11 @@ func (c *stillCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	st, err := lamps.Resolve(doc, c.Look)
+	look, err := lookOf(doc, c.Look)
+	if err != nil {
+		return err
+	}
+	st, err := lamps.Resolve(doc, look)
 	if err != nil {
 		return err
 	}
@@ -248,6 +254,21 @@ func (c *stillCmd) camera(doc *setup.Setup) (setup.View, string, error) {
 		return doc.Views[ids[0]], doc.Views[ids[0]].Name, nil
 	}
 	return viewOf(doc, c.View)
+}
+
+// lookOf finds a look by its id or name; none is asked for by no word.
+func lookOf(doc *setup.Setup, asked string) (string, error) {
+	if _, ok := doc.Looks[asked]; ok || asked == "" {
+		return asked, nil
+	}
+	var names []string
+	for _, id := range slices.Sorted(maps.Keys(doc.Looks)) {
+		if strings.EqualFold(doc.Looks[id].Name, asked) {
+			return id, nil
+		}
+		names = append(names, doc.Looks[id].Name)
+	}
+	return "", usage("look %q is not there; there are: %s", asked, cmp.Or(strings.Join(names, ", "), "none"))
 }
 
 // viewOf finds a view by its id or name.
