@@ -88,4 +88,10 @@ var mutants = []mutant{
 	{"beams through the roof", "core/place/beam.go", `		return by < 0
 `, `		return by > -9
 `, "./core/place"},
+	{"grade: white balanced the wrong way", "core/grade/grade.go", `scaled[i][j] *= to[i] / from[i]`, `scaled[i][j] *= from[i] / to[i]`, "./core/grade"},
+	{"grade: lift that does not fade", "core/grade/grade.go", `x+g.Lift[k]*(1-min(x, 1))`, `x+g.Lift[k]`, "./core/grade"},
+	{"grade: contrast about one", "core/grade/grade.go", `exposure.Middle * math.Pow(x/exposure.Middle, g.Contrast/g.Gamma[k])`, `math.Pow(x, g.Contrast/g.Gamma[k])`, "./core/grade"},
+	{"grade: gamma darkens", "core/grade/grade.go", `g.Contrast/g.Gamma[k]`, `g.Contrast*g.Gamma[k]`, "./core/grade"},
+	{"grade: the shoulder undone by its other root", "core/exposure/exposure.go", `t := (-b + math.Sqrt(b*b+4*c2*k)) / (2 * c2)`, `t := (-b - math.Sqrt(b*b+4*c2*k)) / (2 * c2)`, "./core/exposure"},
+	{"environments: reeds with a seam", "core/environment/made.go", "sin, cos := math.Sincos(azimuth * math.Pi / 180)\n\tr := often", "sin, cos := azimuth*math.Pi/180, 0.0\n\tr := often", "./core/environment"},
 }
