@@ -51,8 +51,9 @@ func TestTheDayByMouseAndKeys(t *testing.T) {
 
 	js[bool](b, `(document.querySelector('.day-strip').focus(), true)`)
 	hour := s.document(1).Day.Hour
-	b.do(chromedp.KeyEvent(kb.ArrowLeft))
-	s.keeps("a quarter of an hour earlier", func(d *setup.Setup) bool { return math.Abs(d.Day.Hour-hour+0.25) < 1e-6 })
+	// Keys that come faster than the sky is worked out all count.
+	b.do(chromedp.KeyEvent(kb.ArrowLeft), chromedp.KeyEvent(kb.ArrowLeft), chromedp.KeyEvent(kb.ArrowLeft))
+	s.keeps("three quarters of an hour earlier", func(d *setup.Setup) bool { return math.Abs(d.Day.Hour-hour+0.75) < 1e-6 })
 	agrees(t, s.document(1))
 
 	b.write("Haze, number", "4.5")
@@ -77,9 +78,7 @@ func TestTheDayByMouseAndKeys(t *testing.T) {
 	b.until("the sun lights it", `document.querySelector('.wide-card')?.textContent.includes('Low sun')`)
 	release()
 
-	for range 5 {
-		b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
-	}
+	b.takeAllBack()
 	s.keeps("all of it taken back", func(d *setup.Setup) bool { return d.Day == nil })
 	require.Equal(t, painted.Lights, s.document(1).Lights)
 }

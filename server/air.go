@@ -2,7 +2,6 @@ package server
 
 import (
 	"bytes"
-	"context"
 	"fmt"
 	"image"
 	"net/url"
@@ -136,12 +135,8 @@ func (s *Server) makeEnvironment(c fiber.Ctx) error {
 	return c.JSON(kept(hash, name+".exr", e))
 }
 
-func (s *Server) keptEnvironment(ctx context.Context, c fiber.Ctx) (*stage.Environment, error) {
-	return s.shop.Environment(ctx, c.Params("hash"))
-}
-
 func (s *Server) environmentFacts(c fiber.Ctx) error {
-	e, err := s.keptEnvironment(c.Context(), c)
+	e, err := s.shop.Environment(c.Context(), c.Params("hash"))
 	if err != nil {
 		return err
 	}
@@ -151,7 +146,7 @@ func (s *Server) environmentFacts(c fiber.Ctx) error {
 
 // environmentPicture shows a kept environment as an eye sees it that is used to its light.
 func (s *Server) environmentPicture(c fiber.Ctx) error {
-	e, err := s.keptEnvironment(c.Context(), c)
+	e, err := s.shop.Environment(c.Context(), c.Params("hash"))
 	if err != nil {
 		return err
 	}

@@ -3,13 +3,10 @@ package main
 import (
 	"context"
 	"fmt"
-	"runtime"
 
 	"willowherb/core/air"
 	"willowherb/core/place"
 	"willowherb/core/vec"
-	"willowherb/core/world"
-	"willowherb/format/gltf"
 )
 
 type beamCmd struct {
@@ -36,11 +33,7 @@ func (c *beamCmd) Run(ctx context.Context) error {
 	if !(c.SunHeight >= -90 && c.SunHeight <= 90) || !(c.SunAzimuth >= -360 && c.SunAzimuth <= 360) {
 		return usage("--sun-height %g and --sun-azimuth %g: write degrees from -90 to 90 and from -360 to 360", c.SunHeight, c.SunAzimuth)
 	}
-	s, err := gltf.ReadFile(ctx, c.File, gltf.DefaultLimits())
-	if err != nil {
-		return err
-	}
-	w, err := world.Compile(s, runtime.GOMAXPROCS(0))
+	_, w, err := compiled(ctx, c.File)
 	if err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"runtime"
 
 	"willowherb/core/place"
+	"willowherb/core/scene"
 	"willowherb/core/world"
 	"willowherb/format/gltf"
 )
@@ -30,11 +31,7 @@ func (c *stepCmd) Run(ctx context.Context) error {
 	if !(c.Radius >= 0.01 && c.Radius <= 10) {
 		return usage("--radius %g is not between 0.01 and 10", c.Radius)
 	}
-	s, err := gltf.ReadFile(ctx, c.File, gltf.DefaultLimits())
-	if err != nil {
-		return err
-	}
-	w, err := world.Compile(s, runtime.GOMAXPROCS(0))
+	s, w, err := compiled(ctx, c.File)
 	if err != nil {
 		return err
 	}
@@ -52,4 +49,14 @@ func (c *stepCmd) Run(ctx context.Context) error {
 	}
 	fmt.Printf("; %.2f m are free around it\n", a.Free)
 	return nil
+}
+
+// compiled reads a place and makes it ready for rays.
+func compiled(ctx context.Context, file string) (*scene.Scene, *world.World, error) {
+	s, err := gltf.ReadFile(ctx, file, gltf.DefaultLimits())
+	if err != nil {
+		return nil, nil, err
+	}
+	w, err := world.Compile(s, runtime.GOMAXPROCS(0))
+	return s, w, err
 }

@@ -18,20 +18,26 @@ const (
 // the hour comes back to where it was.
 var skies struct {
 	sync.Mutex
-	order []air.Sky
-	of    map[air.Sky]*light.Dome
+	last []madeSky // the oldest first
+}
+
+type madeSky struct {
+	by   air.Sky
+	dome *light.Dome
 }
 
 const mostSkies = 8
 
-// skyOf is a sky as a dome: of the shape and colours it has, and so bright that flat ground
+// domeOf is a sky as a dome: of the shape and colours it has, and so bright that flat ground
 // gets pi of each colour, as from an even sky of 1 cd/m2; the light's own output and colour
 // say how bright it is.
-func skyOf(s air.Sky) *light.Dome {
+func domeOf(s air.Sky) (dome *light.Dome) {
 	skies.Lock()
 	defer skies.Unlock()
-	if d := skies.of[s]; d != nil {
-		return d
+	for _, m := range skies.last {
+		if m.by == s {
+			return m.dome
+		}
 	}
 	d := air.Make(s)
 	rgb := d.Picture(skyWide, skyHigh)
@@ -40,15 +46,10 @@ func skyOf(s air.Sky) *light.Dome {
 			rgb[i] *= float32(math.Pi / v)
 		}
 	}
-	if skies.of == nil {
-		skies.of = map[air.Sky]*light.Dome{}
+	if len(skies.last) == mostSkies {
+		skies.last = skies.last[1:]
 	}
-	if len(skies.order) == mostSkies {
-		delete(skies.of, skies.order[0])
-		skies.order = skies.order[1:]
-	}
-	out := light.NewDome(skyWide, skyHigh, rgb)
-	skies.of[s] = out
-	skies.order = append(skies.order, s)
-	return out
+	dome = light.NewDome(skyWide, skyHigh, rgb)
+	skies.last = append(skies.last, madeSky{s, dome})
+	return dome
 }

@@ -53,7 +53,7 @@ func (r *Resolved) source(s *scene.Scene, assets *Assets, frame *vec.Mat4) *ligh
 			l.Gradient = light.Gradient{Zenith: vec.Of(g.Zenith), Horizon: vec.Of(g.Horizon), Ground: vec.Of(g.Ground), Falloff: float32(max(g.Falloff, 0.05))}
 		}
 		if r.Air != nil {
-			l.Dome = skyOf(*r.Air)
+			l.Dome = domeOf(*r.Air)
 		}
 		if e := r.Environment; e != nil {
 			l.Dome = assets.Domes[e.Dome()]

@@ -56,7 +56,7 @@ func TestABeamComesThroughTheHole(t *testing.T) {
 	require.ErrorContains(t, err, "No sky can be seen from floor")
 	_, err = Beam(p, lamp(light.Spot, vec.V3{Y: 2}), x, y)
 	require.ErrorContains(t, err, "choose the sun")
-	sky := &light.Light{Kind: light.Sky, Gradient: light.Uniform}
-	_, err = Beam(p, sky, x, y)
+	dome := lamp(light.Sky, vec.V3{})
+	_, err = Beam(p, dome, x, y)
 	require.Error(t, err)
 }

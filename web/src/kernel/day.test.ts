@@ -4,7 +4,7 @@ import type { Day, DayAsk, Plan, Setup } from '../api.gen'
 const day = vi.fn<(id: number, q: DayAsk) => Promise<Plan>>()
 vi.mock('./client', () => ({ api: { day: (id: number, q: DayAsk) => day(id, q), edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, called: () => 'Heron', windowName: 'here', Refused: class extends Error { fault = { what: 'turbidity is 0', remedy: '' } }, Busy: class extends Error {} }))
 
-const { bearing, clock, fromClock, setDay, sunOf, useDay } = await import('./day')
+const { bearing, clock, dayNow, fromClock, setDay, sunOf, useDay } = await import('./day')
 const { useSetup } = await import('./store')
 const { Refused } = await import('./client')
 
@@ -48,10 +48,13 @@ test('while the hand moves only the latest wish is asked for, and only the last 
   await vi.waitFor(() => expect(day).toHaveBeenCalledTimes(2))
   expect(useSetup.getState().draft).toEqual([]) // another wish was there already
   expect(day.mock.calls[1]?.[1].day?.hour).toBe(16)
+  expect(dayNow()?.hour).toBe(16) // where the next key goes on from
   waiting[1]?.(planOf({ ...noon, hour: 16 }))
   await vi.waitFor(() => expect(useSetup.getState().pending.at(-1)?.label).toBe('Hour 16:00'))
   expect(useSetup.getState().doc?.day?.hour).toBe(16)
   expect(useDay.getState().facts?.sunHeight).toBe(16)
+  await vi.waitFor(() => expect(useDay.getState().wished).toBeNull())
+  expect(dayNow()?.hour).toBe(16)
 })
 
 test('what the server refuses is said, and nothing is kept', async () => {
@@ -60,4 +63,5 @@ test('what the server refuses is said, and nothing is kept', async () => {
   await vi.waitFor(() => expect(useSetup.getState().said).toBe('turbidity is 0'))
   expect(useSetup.getState().pending).toHaveLength(0)
   expect(useSetup.getState().doc?.day).toBeUndefined()
+  expect(useDay.getState().wished).toBeNull()
 })

@@ -6,13 +6,18 @@ import { acknowledged, draft, edit, eraNow, hold, say, useSetup, type Op } from 
 /** Known is what the server said last of a day: what it gives, by the day as JSON. */
 interface Known {
   key: string
-  day: Day | null
   facts: Facts | null
+  /** What the hand wishes while the server works it out: the next key goes on from there. */
+  wished: Day | null
 }
 
 /** useDay is the day that was asked about last. */
-export const useDay = create<Known>(() => ({ key: '', day: null, facts: null }))
+export const useDay = create<Known>(() => ({ key: '', facts: null, wished: null }))
 
+/** dayNow is the day as the hand has it: what is wished, or what the setup says. */
+export const dayNow = (): Day | undefined => useDay.getState().wished ?? useSetup.getState().doc?.day
+
+/** keyOfDay tells days apart. */
 export const keyOfDay = (d: Day | undefined) => (d ? JSON.stringify(d) : '')
 
 interface Wanted {
@@ -26,11 +31,12 @@ let wanted: Wanted | null = null
 let busy = false
 
 /** know remembers what the server said of a day. */
-export const know = (p: Plan) => useDay.setState({ key: keyOfDay(p.day), day: p.day, facts: p.facts })
+export const know = (p: Plan) => useDay.setState({ key: keyOfDay(p.day), facts: p.facts })
 
 /** setDay lets sun and sky follow a day. While the hand moves, the latest wish is asked for, one at a time; the one that is done is kept as an edit. */
 export function setDay(day: Day, label: string, done: boolean | 'held') {
   wanted = { day, label, done, era: eraNow() }
+  useDay.setState({ wished: day })
   void ask()
 }
 
@@ -56,6 +62,7 @@ async function ask() {
   } finally {
     busy = false
     if (wanted) void ask()
+    else useDay.setState({ wished: null })
   }
 }
 

@@ -26,7 +26,7 @@ export function AirSide() {
     if (asked.data && key !== '') know(asked.data)
   }, [asked.data, key])
   if (!doc) return <section className="air" aria-label="Air" />
-  const day = doc.day ?? asked.data?.day
+  const day = known.wished ?? doc.day ?? asked.data?.day
   const facts = known.key === key && key !== '' ? known.facts : (asked.data?.facts ?? known.facts)
   return (
     <section className="air" aria-label="Air">

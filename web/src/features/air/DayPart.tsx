@@ -4,7 +4,7 @@ import { useRef } from 'react'
 import type { Day, Facts, Moment } from '../../api.gen'
 import { api } from '../../kernel/client'
 import { clock, fromClock, setDay, sunTo } from '../../kernel/day'
-import { eraNow } from '../../kernel/store'
+import { draft, eraNow } from '../../kernel/store'
 import { lux } from '../../kernel/units'
 import { Choice } from '../../ui/Choice'
 import { NumberField } from '../../ui/NumberField'
@@ -100,7 +100,10 @@ function Strip({ day, facts }: { day: Day; facts: Facts }) {
         if (drag.current === eraNow()) to(hourAt(e), true)
         drag.current = null
       }}
-      onPointerCancel={() => (drag.current = null)}
+      onPointerCancel={() => {
+        drag.current = null
+        draft([])
+      }}
       onKeyDown={(e) => {
         const by = { ArrowRight: 0.25, ArrowUp: 0.25, ArrowLeft: -0.25, ArrowDown: -0.25, PageUp: 1, PageDown: -1 }[e.key]
         if (by === undefined) return
@@ -147,6 +150,9 @@ function Hours({ moments }: { moments: Moment[] }) {
   )
 }
 
+/** isDate tells days that there are, written as 2026-10-14. */
+const isDate = (text: string) => /^\d{4}-\d{2}-\d{2}$/.test(text) && new Date(`${text}T00:00:00Z`).toJSON()?.startsWith(text)
+
 function ByClock({ day }: { day: Day }) {
   const set = (part: Partial<Day>, label: string, done = true) => setDay({ ...day, ...part }, label, done)
   return (
@@ -169,7 +175,11 @@ function ByClock({ day }: { day: Day }) {
         className="date"
         defaultValue={day.date}
         onKeyDown={(e) => e.key === 'Enter' && (e.target as HTMLElement).blur()}
-        onBlur={(e) => e.target.value !== day.date && set({ date: e.target.value.trim() }, `Date ${e.target.value.trim()}`)}
+        onBlur={(e) => {
+          const date = e.target.value.trim()
+          if (!isDate(date)) e.target.value = day.date
+          else if (date !== day.date) set({ date }, `Date ${date}`)
+        }}
       />
       <NumberField label="Hours that the clock is ahead of UTC" value={day.zone} unit="h of UTC" min={-14} max={14} step={1} onDraft={(v) => set({ zone: v }, '', false)} onDone={(v) => set({ zone: v }, `Clock ${v} hours ahead of UTC`)} />
       <NumberField label="Latitude, north positive" value={day.latitude} unit="° N" min={-90} max={90} step={1} onDraft={(v) => set({ latitude: v }, '', false)} onDone={(v) => set({ latitude: v }, `Latitude ${v.toFixed(1)}°`)} />

@@ -93,10 +93,7 @@ function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefine
   const e = l.environment
   const facts = useQuery({ queryKey: ['environment', e?.blob], queryFn: () => api.environment(e?.blob ?? ''), enabled: Boolean(e), staleTime: Infinity })
   if (!e) return null
-  const turn = (v: number, done: boolean) => {
-    const ops = [replace(`/lights/${id}/environment/turn`, Math.round(around(v) * 10) / 10)]
-    if (done) edit(`${l.name} turned to ${Math.round(around(v))}°`, ops)
-  }
+  const turn = (v: number) => edit(`${l.name} turned to ${Math.round(around(v))}°`, [replace(`/lights/${id}/environment/turn`, Math.round(around(v) * 10) / 10)])
   const sun = facts.data?.sun
   const ours = sunOf(day, lights)
   const at = ours ? bearing(lights[ours]?.aim ?? [0, -1, 0]) : null
@@ -114,10 +111,10 @@ function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefine
       {facts.data !== undefined && facts.data.cleaned > 0 && <p className="quiet">{facts.data.cleaned} pixels were no light and have been cleaned.</p>}
       <Levels id={id} l={l} />
       <div className="field-row">
-        <NumberField label={`${l.name} turned`} value={e.turn} unit="° turned" min={-360} max={360} step={5} onDraft={() => undefined} onDone={(v) => turn(v, true)} onReset={() => turn(0, true)} />
+        <NumberField label={`${l.name} turned`} value={e.turn} unit="° turned" min={-360} max={360} step={5} onDraft={() => undefined} onDone={turn} onReset={() => turn(0)} />
         {sun && at && (
           <Tip title="Its picture is turned, so that its sun stands over ours">
-            <Button variant="outlined" onClick={() => turn(at.azimuth - sun.azimuth, true)}>
+            <Button variant="outlined" onClick={() => turn(at.azimuth - sun.azimuth)}>
               turn it to the sun
             </Button>
           </Tip>

@@ -35,6 +35,15 @@ test('the day tells its hour and its light, and is stepped by keys', () => {
   fireEvent.change(hour, { target: { value: 'late' } })
   fireEvent.blur(hour)
   expect(hour.value).toBe('17:30')
+  const date = screen.getByRole('textbox', { name: /^Date/ }) as HTMLInputElement
+  for (const wrong of ['2026-02-30', 'soon']) {
+    fireEvent.change(date, { target: { value: wrong } })
+    fireEvent.blur(date)
+    expect(date.value).toBe('2026-10-14')
+  }
+  fireEvent.change(date, { target: { value: '2026-06-21' } })
+  fireEvent.blur(date)
+  expect(setDay).toHaveBeenLastCalledWith(expect.objectContaining({ date: '2026-06-21' }), 'Date 2026-06-21', true)
   fireEvent.change(hour, { target: { value: '9.25' } })
   fireEvent.blur(hour)
   expect(setDay).toHaveBeenLastCalledWith(expect.objectContaining({ hour: 9.25 }), 'Hour 09:15', true)

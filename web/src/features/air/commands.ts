@@ -1,5 +1,5 @@
 import type { Command } from '../../kernel/feature'
-import { clock, setDay, sunOf } from '../../kernel/day'
+import { clock, dayNow, setDay, sunOf } from '../../kernel/day'
 import { goToStep } from '../../kernel/panes'
 import { useSetup } from '../../kernel/store'
 import { startTool } from '../../picture/tool'
@@ -14,7 +14,7 @@ export function beam() {
 
 /** later moves the day's clock by so many hours. */
 function later(hours: number) {
-  const d = doc()?.day
+  const d = dayNow()
   if (!d) return
   const hour = Math.min(Math.max((d.byClock ? d.hour : 12) + hours, 0), 24)
   setDay({ ...d, byClock: true, hour }, `Hour ${clock(hour)}`, 'held')
