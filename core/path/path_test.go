@@ -304,7 +304,7 @@ func TestHalvesDifferByTheError(t *testing.T) {
 }
 
 // A sky may be seen otherwise than it lights: behind everything, in mirrors, and on what it
-// lights each have a level of their own, with cover rays and without.
+// lights each have a level of their own.
 func TestASkyIsSeenOtherwiseThanItLights(t *testing.T) {
 	means := func(behind, mirrored float32, rough float32) (seen, direct, reflected float32) {
 		m := scene.DefaultMaterial()

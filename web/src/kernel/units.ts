@@ -28,10 +28,10 @@ export function inUnit(l: Light, f: LampFact, to: Unit): number {
   return (nominal(l) * perOutput(l, f)) / k
 }
 
-/** nits writes a luminance. */
 /** figure writes a number with three digits, or whole with a comma at each thousand. */
 export const figure = (v: number) => (v >= 100 ? Math.round(v).toLocaleString('en') : v.toPrecision(3))
 
+/** nits writes a luminance. */
 export const nits = (v: number) => `${figure(v)} cd/m²`
 
 /** lux writes an illuminance. */

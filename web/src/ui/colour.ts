@@ -1,7 +1,6 @@
 import { convertLrgbToRgb, convertRgbToLrgb, parseHex, serializeHex } from 'culori/fn'
 
-/** Colours between the screen's hex codes and linear light. */
-
+/** hexToLinear takes a code of the screen to linear Rec. 709, 0 to 1; what is no code is black. */
 export function hexToLinear(hex: string): [number, number, number] {
   const { r, g, b } = convertRgbToLrgb(parseHex(hex) ?? { r: 0, g: 0, b: 0 })
   return [r, g, b]

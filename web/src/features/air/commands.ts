@@ -23,6 +23,7 @@ function later(hours: number) {
 const hasSun = () => sunOf(doc()?.day, doc()?.lights) !== null
 const hasDay = () => Boolean(doc()?.day)
 
+/** commands of the day and of the sun's beam. */
 export const commands: Command[] = [
   { name: 'Air: sun, sky and what lies around', keys: '', area: 'Setup', run: () => goToStep('air') },
   { name: 'Let the sun’s beam fall where I click', keys: '', area: 'Light', run: beam, able: hasSun },

@@ -4,6 +4,7 @@ import { useSetup } from '../../kernel/store'
 import { startTool } from '../../picture/tool'
 import { leaveGrade } from './gradeEdits'
 
+/** commands of the picture's grade. */
 export const commands: Command[] = [
   { name: 'Picture: exposure, white balance, contrast, colours', keys: '', area: 'Setup', run: () => goToStep('picture') },
   { name: 'Pick a neutral in the picture', keys: '', area: 'Picture', run: () => startTool('neutral', null) },
