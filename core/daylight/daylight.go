@@ -97,15 +97,20 @@ func factsOf(d *setup.Day, dome *air.Dome) Facts {
 	return f
 }
 
-// follower is the light of a kind that follows the day: the one that did, or the first.
+// follower is the light of a kind that follows the day: the one that did, or the first. A
+// sky that shows a picture is the artist's own, and follows nothing.
 func follower(doc *setup.Setup, was string, kind setup.Kind) string {
-	if l, ok := doc.Lights[was]; ok && l.Kind == kind {
+	fits := func(id string) bool {
+		l, ok := doc.Lights[id]
+		return ok && l.Kind == kind && l.Environment == nil
+	}
+	if fits(was) {
 		return was
 	}
 	ids := slices.Sorted(maps.Keys(doc.Lights))
 	slices.SortStableFunc(ids, func(a, b string) int { return cmp.Compare(doc.Lights[a].Order, doc.Lights[b].Order) })
 	for _, id := range ids {
-		if doc.Lights[id].Kind == kind {
+		if fits(id) {
 			return id
 		}
 	}
@@ -172,9 +177,6 @@ func (p *Plan) sky(doc *setup.Setup, d *setup.Day, dome *air.Dome) {
 	p.put("replace", at+"/colour", tone)
 	if doc.Lights[d.Dome].Gradient != nil {
 		p.Ops = append(p.Ops, edits.Op{Op: "remove", Path: at + "/gradient"})
-	}
-	if doc.Lights[d.Dome].Environment != nil {
-		p.Ops = append(p.Ops, edits.Op{Op: "remove", Path: at + "/environment"})
 	}
 }
 

@@ -3,6 +3,7 @@ package daylight
 import (
 	"encoding/json"
 	"math"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -85,6 +86,18 @@ func TestTheArtistsOwnStays(t *testing.T) {
 	require.Zero(t, after.Lights["low"].Output)
 	require.Equal(t, doc.Lights["low"].Colour, after.Lights["low"].Colour)
 	require.Zero(t, p.Facts.SunKelvin)
+}
+
+// A picture of what lies around stays: the day has a sky of its own beside it.
+func TestADayLeavesPicturesAlone(t *testing.T) {
+	picture := setup.Light{Name: "Marsh", Kind: setup.Sky, Output: 1, Colour: setup.Colour{RGB: &[3]float64{1, 1, 1}}, Carry: setup.Baked, Environment: &setup.Environment{Blob: strings.Repeat("a", 64), File: "marsh.exr"}}
+	doc := document(t, map[string]setup.Light{"sky": picture})
+	p, err := Make(doc, low())
+	require.NoError(t, err)
+	after := applied(t, doc, p)
+	require.Equal(t, doc.Lights["sky"], after.Lights["sky"])
+	require.Len(t, after.Lights, 3)
+	require.NotNil(t, after.Lights[p.Day.Dome].Air)
 }
 
 func TestByTheClock(t *testing.T) {
