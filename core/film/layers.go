@@ -27,6 +27,7 @@ const (
 	Met               // direct light that paths met by chance, where a cover has the rest
 	Seen              // the shining thing itself: sky, emissive surface
 	Reflected         // the sky in mirrors
+	Air               // what the air before all that is seen sends on of it
 	Kinds
 )
 

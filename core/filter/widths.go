@@ -9,7 +9,7 @@ type Widths [film.Kinds]int
 // their albedo; what is filtered as widely as the soft kind that it belongs to goes with that.
 func (w Widths) Sharp(k film.Kind) bool {
 	switch k {
-	case film.Reflected:
+	case film.Reflected, film.Air:
 		return true
 	case film.DirectSharp, film.BouncedSharp:
 		soft, _ := k.Softly()
@@ -75,6 +75,7 @@ func (f Frame) Widths(shows bool) (w Widths) {
 	if w[film.Direct] = first(f.Samples); shows {
 		w[film.Direct] = wide(f.Samples)
 	}
+	w[film.Air] = wide(f.Samples)
 	if bounced < few {
 		w[film.BouncedSharp] = w[film.Bounced]
 	}
@@ -92,7 +93,7 @@ const soft = 3
 // where the levels are chosen pixel by pixel: lamps' direct light as little as serves its
 // penumbras while samples are few.
 func Widest(shows bool) (w Widths) {
-	w[film.Bounced], w[film.Met] = 5, 5
+	w[film.Bounced], w[film.Met], w[film.Air] = 5, 5, 5
 	w[film.Direct] = 1
 	if shows {
 		w[film.Direct] = 3

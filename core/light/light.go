@@ -55,6 +55,7 @@ type Light struct {
 	OneMinusCos float32
 	Range       float32
 	Shadow      bool
+	NoAir       bool // fog does not show it
 	Channels    uint8
 	Gradient    Gradient
 	// Dome is a sky's picture, in the place of the gradient; Turn is by how much it is turned

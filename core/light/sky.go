@@ -53,8 +53,11 @@ func (q *Portal) worth(p, n vec.V3) float32 {
 	}
 	d2 := d.Dot(d)
 	size := (q.W + q.H) / 2
-	// The cosine to its nearest part, which is never quite edge on.
+	// The cosine to its nearest part, which is never quite edge on; from the air, any.
 	up := d.Dot(n) + size/2
+	if n == (vec.V3{}) {
+		up = float32(math.Sqrt(float64(d2)))
+	}
 	if up <= 0 {
 		return 0
 	}
@@ -140,9 +143,14 @@ func (sky) sample(l *Light, p, n vec.V3, u vec.V2) (s Sample, ok bool) {
 		if u.X < domeShare && l.Dome != nil {
 			u.X = min(u.X/domeShare, 1-1e-7)
 			d, _ := l.Dome.sample(u)
-			if s.Dir = l.turned(d, 1); s.Dir.Dot(n) <= 0 {
+			if s.Dir = l.turned(d, 1); n != (vec.V3{}) && s.Dir.Dot(n) <= 0 {
 				return s, false
 			}
+		} else if n == (vec.V3{}) {
+			if l.Dome != nil {
+				u.X = min((u.X-domeShare)/(1-domeShare), 1-1e-7)
+			}
+			s.Dir = sampling.Cone(u, 2)
 		} else {
 			if l.Dome != nil {
 				u.X = min((u.X-domeShare)/(1-domeShare), 1-1e-7)
@@ -181,6 +189,9 @@ func (l *Light) skyRadiance(d vec.V3) vec.V3 {
 // skyPdf is the density with which sample takes the direction d.
 func (l *Light) skyPdf(p, n, d vec.V3, through float32, share *[mostPortals]float32) float32 {
 	pdf := max(d.Dot(n), 0) / math.Pi
+	if n == (vec.V3{}) {
+		pdf = 1 / (4 * math.Pi)
+	}
 	if l.Dome != nil {
 		pdf = (1-domeShare)*pdf + domeShare*l.Dome.pdf(l.turned(d, -1))
 	}

@@ -97,6 +97,7 @@ func (w *painter) sight(x, y, k int, out *sighting) {
 	*out = sighting{hit: film.Hit{Tri: film.NoTri}, through: s.Through}
 	tri, hit, ok := w.see(&s, s.O, s.Min, w.src.Bits(w.use(useBlend, 0, 0)))
 	if !ok {
+		s.Through = s.Through.Scale(w.clearness(s.D, inf))
 		w.escape(&s)
 		return
 	}
@@ -106,9 +107,10 @@ func (w *painter) sight(x, y, k int, out *sighting) {
 			return
 		}
 		tri, hit.U, hit.V, hit.T = w.v.Tri, w.v.P.U, w.v.P.V, w.v.Dist
-		out.through = w.v.From.Through
+		out.through = w.v.From.Through.Scale(1 / max(w.clearness(s.D, hit.T), 1e-20)) // the air is told when a hit is looked at
 	} else if e := w.emitter[sc.Mat[tri]]; e >= 0 && w.on[e] {
 		p := sc.PointAt(tri, hit.U, hit.V)
+		s.Through = s.Through.Scale(w.clearness(s.D, hit.T))
 		w.meetSurface(&s, &p, m, e, hit.T)
 	}
 	_, out.n = sc.Area(tri)
@@ -294,6 +296,9 @@ func (w *Walker) at(t *film.CoverTile, hit int, v *Vertex) bool {
 	v.From = Segment{O: w.eye, D: d, Through: vec.Splat(1)}
 	if t.Through != nil {
 		v.From.Through = t.Through[hit]
+	}
+	if w.air != nil {
+		v.From.Through = v.From.Through.Scale(w.clearness(d, v.Dist))
 	}
 	return true
 }

@@ -112,9 +112,12 @@ type painter struct {
 func (p *Pass) painter() *painter {
 	w := &painter{Pass: p, seed: p.Seed, sparse: len(p.Layers) > 0 && p.Layers[0].Sparse && (p.Merged == nil || p.covered())}
 	w.Walker.init(p.World, p.Lights)
-	w.Walker.by, w.Walker.table, w.eye = p.by, p.Cached, p.Camera.Eye
+	w.Walker.by, w.Walker.table = p.by, p.Cached
 	if p.covered() {
 		w.asks = coverAsks
+	}
+	if w.eye = p.Camera.Eye; p.Neutral == 0 && !p.World.Air.Clear() {
+		w.air = p.World.Air
 	}
 	w.Walker.Bounces, w.Walker.few, w.Walker.gains, w.Walker.neutral, w.Walker.hidden = p.Bounces, p.Few, p.Merged, p.Neutral, p.Hidden
 	return w
@@ -166,10 +169,17 @@ func (w *painter) leave(t, x, y, half, k int) {
 	many := int(last.First) + int(last.Hits) - first
 	hit := first + min(int(w.src.Pair(w.use(useLens, 0, 0)).X*float32(many)), many-1)
 	var s Segment
+	if w.air != nil {
+		j := w.src.Pair(w.use(useLens, 0, 1))
+		w.airAlong(Segment{O: w.eye, D: w.Camera.Ray(float32(x)+j.X, float32(y)+j.Y, w.W, w.H), Min: w.Cut})
+	}
 	if w.at(c, hit, &w.v) && w.From(&w.v, &s) {
 		w.Follow(s)
 	}
 }
+
+// rare are the kinds that a path may find much of at once.
+var rare = append([]film.Kind{film.Air}, film.BouncedKinds...)
 
 // look follows sample number n of a pixel for some part of the light, and books it.
 func (w *painter) look(t, x, y, n int, only sought) {
@@ -189,7 +199,7 @@ func (w *painter) look(t, x, y, n int, only sought) {
 		w.found[0][film.Direct] = sum
 	}
 	if w.Most > 0 {
-		for _, k := range film.BouncedKinds {
+		for _, k := range rare {
 			if l := float32(colour.LuminanceOf(w.found[0][k])); l > w.Most {
 				w.found[0][k] = w.found[0][k].Scale(w.Most / l)
 			}

@@ -5,6 +5,7 @@ import (
 
 	"willowherb/core/cache"
 	"willowherb/core/film"
+	"willowherb/core/fog"
 	"willowherb/core/light"
 	"willowherb/core/sampling"
 	"willowherb/core/scene"
@@ -95,6 +96,8 @@ type Walker struct {
 	on      []bool // the lights that are asked for
 	touched []bool // those of which something was found
 
+	air   *fog.Air // between an eye and what it sees; nil: nothing
+	way   fog.Way
 	table *cache.Table // the light cache, nil for none
 	// asks is how many times as much a light is asked at the first surface as followed to: the
 	// more, the less is left to chance.
@@ -187,6 +190,8 @@ const (
 	useChance
 	useFew
 	useCache
+	useAir
+	useAirFew
 )
 
 // use names the dimension of a use at a vertex; after names what it comes after there.
@@ -245,6 +250,7 @@ func (w *Walker) From(v *Vertex, next *Segment) bool {
 func (w *Walker) extend(s *Segment, v *Vertex) bool {
 	sc := w.world.S
 	o, travel, begin := s.O, float32(0), s.Min
+	foggy, tint := s.Depth == 0 && w.air != nil, s.Through
 	for pane := range clearest {
 		roll := w.src.Bits(w.use(useBlend, s.Depth, pane))
 		tri, hit, met := w.see(s, o, begin, roll)
@@ -252,6 +258,12 @@ func (w *Walker) extend(s *Segment, v *Vertex) bool {
 		far := inf
 		if met {
 			far = travel + hit.T
+		}
+		if foggy {
+			if w.only != byWay {
+				w.sendOn(s.O, s.D, travel, far, tint, pane)
+			}
+			s.Through = tint.Scale(float32(w.air.Through(s.O, s.D, float64(far))))
 		}
 		w.meetLamps(s, travel, far)
 		if !met {
@@ -278,7 +290,7 @@ func (w *Walker) extend(s *Segment, v *Vertex) bool {
 			g := surface.Passing(sc, m, p, s.D)
 			q := min(g.Max(), 0.95)
 			if w.src.Loose(w.use(useGlass, s.Depth, pane)).X < q {
-				s.Through = s.Through.Mul(g).Scale(1 / q)
+				s.Through, tint = s.Through.Mul(g).Scale(1/q), tint.Mul(g).Scale(1/q)
 				o, travel = world.Leave(p.Pos, p.Ng, s.D), far
 				continue
 			}

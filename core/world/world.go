@@ -8,6 +8,7 @@ import (
 	"math"
 	"sync"
 
+	"willowherb/core/fog"
 	"willowherb/core/sampling"
 	"willowherb/core/scene"
 	"willowherb/core/surface"
@@ -59,6 +60,7 @@ type World struct {
 	blocking tree
 	channels []uint8 // of each object
 	duties   []Duty
+	Air      *fog.Air // what hangs between an eye and what it sees; nil: nothing
 }
 
 // tree is a ray structure with the scene's numbers of its triangles.
@@ -150,6 +152,13 @@ func (w *World) build(workers int, belongs func(d Duty, special bool) bool) (t t
 		return t, fmt.Errorf("compiling the place: %w", err)
 	}
 	return t, nil
+}
+
+// WithAir returns the world with fog in its air; nil for none.
+func (w *World) WithAir(a *fog.Air) *World {
+	out := *w
+	out.Air = a
+	return &out
 }
 
 // WithChannels returns the world with its objects restricted to some lights:
