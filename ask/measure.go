@@ -46,6 +46,7 @@ func (d *Desk) measured(ctx context.Context, p *refine.Pictures) (in *checks.Inp
 			g.Whole, g.WholeGain = f.Packed(l, refine.Whole)
 			g.Bounced, g.BouncedGain = f.Packed(l, refine.Bounced)
 			g.Shine, g.ShineGain = f.Packed(l, refine.Shine)
+			g.Air, g.AirGain = f.Packed(l, refine.Air)
 			v.Given = append(v.Given, g)
 		}
 		in.Views = append(in.Views, v)

@@ -7,6 +7,7 @@ import (
 	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/grade"
+	"willowherb/core/world"
 	"willowherb/format/picture"
 	"willowherb/plan"
 )
@@ -30,6 +31,7 @@ func (p *Pictures) makeFigures() error {
 	type part struct {
 		id    string
 		ev    float64
+		cam   world.Camera
 		guide *film.Guide
 		thumb *Frame // nil: not whole yet
 	}
@@ -42,7 +44,7 @@ func (p *Pictures) makeFigures() error {
 	doc, revision, lamps, on := p.doc, p.revision, p.lamps, p.stage
 	var parts []part
 	for id, v := range doc.Views {
-		q := part{id: id, ev: v.EV}
+		q := part{id: id, ev: v.EV, cam: v.Camera()}
 		t := p.sights[p.keyOf(id)]
 		for _, l := range []int{plan.Thumb, plan.Coarse} {
 			if t != nil && t.levels[l] != nil && t.levels[l].samples > 0 {
@@ -60,7 +62,7 @@ func (p *Pictures) makeFigures() error {
 	for _, q := range parts {
 		var b *budget.Frame
 		if q.guide != nil {
-			c := budget.Count(target, on.Scene, lamps, q.guide)
+			c := budget.Count(target, on.Scene, lamps, q.guide, q.cam, on.World.Air)
 			b = &c
 		}
 		var png bytes.Buffer

@@ -107,6 +107,7 @@ const (
 	Whole   = iota
 	Bounced // what comes by way of other surfaces
 	Shine   // seen shining, or the sky in mirrors
+	Air     // what the air sends on
 	Parts
 )
 

@@ -106,16 +106,17 @@ type FrameNews struct {
 }
 
 // LayerNews is one light's layer, by its key: how many samples it has, the address
-// and the scale of the packed values of each part (all of it, bounced, shining;
-// empty and 0 for none), and the mean colour of each kind for unit output.
+// and the scale of the packed values of each part (all of it, bounced, shining, in
+// the air; empty and 0 for none), and the mean colour of each kind for unit output.
 type LayerNews struct {
 	Version   int        `json:"version"`
-	Parts     [3]string  `json:"parts"`
-	Scales    [3]float64 `json:"scales"`
+	Parts     [4]string  `json:"parts"`
+	Scales    [4]float64 `json:"scales"`
 	Direct    [3]float64 `json:"direct"`
 	Bounced   [3]float64 `json:"bounced"`
 	Seen      [3]float64 `json:"seen"`
 	Reflected [3]float64 `json:"reflected"`
+	Air       [3]float64 `json:"air"`
 }
 
 // Figures are a view's thumbnail and budget at a revision.

@@ -407,6 +407,7 @@ func (k *task) lent(ctx context.Context, by *filter.Filter, from, to int) ([][fi
 	out := make([][film.Kinds][]float32, to-from)
 	var small [][]float32
 	var large []*[]float32
+	half := filter.New(m.guide, m.cam, k.studio.opt.Workers)
 	for i := range out {
 		of := k.half[from+i]
 		part := func(part int) []float32 {
@@ -416,17 +417,20 @@ func (k *task) lent(ctx context.Context, by *filter.Filter, from, to int) ([][fi
 			}
 			return pic
 		}
-		bounced := part(Bounced)
+		bounced, sent := part(Bounced), part(Air)
 		small, large = append(small, bounced), append(large, &out[i][film.Bounced])
+		if of.Parts[Air] != nil {
+			out[i][film.Air] = by.EnlargeHaze(half, sent)
+		}
 		if k.lamps[from+i].Shines() {
 			shine, direct := part(Shine), part(Whole)
 			for c := range direct {
-				direct[c] = max(direct[c]-bounced[c]-shine[c], 0)
+				direct[c] = max(direct[c]-bounced[c]-shine[c]-sent[c], 0)
 			}
 			small, large = append(small, direct, shine), append(large, &out[i][film.Direct], &out[i][film.Reflected])
 		}
 	}
-	pics, err := by.Enlarge(ctx, filter.New(m.guide, m.cam, k.studio.opt.Workers), small, k.studio.opt.Workers)
+	pics, err := by.Enlarge(ctx, half, small, k.studio.opt.Workers)
 	if err != nil {
 		return nil, err
 	}
@@ -470,7 +474,8 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, from, to, sample
 	n := 3 * f.w * f.h
 	var soft []filter.Noisy
 	var layers []filter.Layer
-	var gaps [][]float32
+	var gaps, airs [][]float32
+	airLevels := 0
 	light := make([][film.Kinds][]float32, len(lamps))
 	with := make([][film.Kinds]film.Kind, len(lamps)) // the kind whose picture each goes to
 	for i, l := range lamps {
@@ -491,7 +496,9 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, from, to, sample
 			pic := make([]float32, n)
 			light[i][kind] = pic
 			layers = append(layers, filter.Layer{RGB: pic, Kind: kind, Widths: widths})
-			if widths[kind] > 0 {
+			if kind == film.Air {
+				airs, airLevels = append(airs, pic), widths[kind]
+			} else if widths[kind] > 0 {
 				soft = append(soft, filter.Noisy{Pic: pic, Levels: widths[kind], Sharp: widths.Sharp(kind)})
 			}
 			if kind.BySurfaces() {
@@ -518,6 +525,9 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, from, to, sample
 		if err == nil {
 			err = by.Apply(ctx, soft, workers)
 		}
+		if err == nil {
+			err = by.Haze(ctx, airs, nil, airLevels, workers)
+		}
 	}
 	if err != nil {
 		return err
@@ -528,10 +538,10 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, from, to, sample
 			c := y.Mean(kinds...)
 			return [3]float64{float64(c.X), float64(c.Y), float64(c.Z)}
 		}
-		pub.News = LayerNews{Version: samples, Direct: mean(film.DirectKinds...), Bounced: mean(film.BouncedKinds...), Seen: mean(film.Seen), Reflected: mean(film.Reflected)}
+		pub.News = LayerNews{Version: samples, Direct: mean(film.DirectKinds...), Bounced: mean(film.BouncedKinds...), Seen: mean(film.Seen), Reflected: mean(film.Reflected), Air: mean(film.Air)}
 		if lent != nil {
 			of := &k.half[from+i].News
-			if pub.News.Bounced = of.Bounced; lamps[i].Shines() {
+			if pub.News.Bounced, pub.News.Air = of.Bounced, of.Air; lamps[i].Shines() {
 				pub.News.Direct, pub.News.Reflected = of.Direct, of.Reflected
 			}
 		}
@@ -553,6 +563,9 @@ func (k *task) denoised(ctx context.Context, by *filter.Filter, from, to, sample
 		pack(Bounced, film.BouncedKinds...)
 		if lamps[i].Shines() {
 			pack(Shine, film.Shown...)
+		}
+		if all[film.Air] != nil {
+			pack(Air, film.Air)
 		}
 		pack(Whole, film.DirectKinds...)
 		out[i].pub = pub

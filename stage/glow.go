@@ -17,7 +17,7 @@ const mostCaches = 3
 // with one that is let go keeps it until then.
 type glows struct {
 	mu   sync.Mutex
-	last []*Stage
+	last []*glow
 }
 
 // glow is what is worked out of a stage for its light, begun when it is first asked for.
@@ -37,22 +37,22 @@ func (s *Stage) Cache(workers int) *cache.Cache {
 	}
 	c := s.glow.cache
 	s.glow.mu.Unlock()
-	s.glow.shelf.used(s)
+	s.glow.shelf.used(s.glow)
 	return c
 }
 
-// used puts a stage first, and lets the caches of the least used go.
-func (g *glows) used(s *Stage) {
+// used puts a stage's light first, and lets the caches of the least used go.
+func (g *glows) used(s *glow) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.last = slices.DeleteFunc(g.last, func(o *Stage) bool { return o == s })
+	g.last = slices.DeleteFunc(g.last, func(o *glow) bool { return o == s })
 	g.last = append(g.last, s)
 	for len(g.last) > mostCaches {
 		o := g.last[0]
 		g.last = g.last[1:]
-		o.glow.mu.Lock()
-		o.glow.cache = nil
-		o.glow.mu.Unlock()
+		o.mu.Lock()
+		o.cache = nil
+		o.mu.Unlock()
 	}
 }
 
@@ -61,11 +61,11 @@ func (s *Shop) CacheBytes() (n int) {
 	s.glows.mu.Lock()
 	defer s.glows.mu.Unlock()
 	for _, o := range s.glows.last {
-		o.glow.mu.Lock()
-		if o.glow.cache != nil {
-			n += o.glow.cache.Bytes()
+		o.mu.Lock()
+		if o.cache != nil {
+			n += o.cache.Bytes()
 		}
-		o.glow.mu.Unlock()
+		o.mu.Unlock()
 	}
 	return n
 }

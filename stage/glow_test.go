@@ -16,7 +16,7 @@ func TestGlow(t *testing.T) {
 	var all []*Stage
 	for range mostCaches + 1 {
 		s := scenetest.Room(scenetest.Matt(0.5))
-		all = append(all, &Stage{Scene: s.S, World: s.World(t), glow: glow{shelf: &shop.glows}})
+		all = append(all, &Stage{Scene: s.S, World: s.World(t), glow: &glow{shelf: &shop.glows}})
 	}
 	first := all[0].Cache(1)
 	require.Same(t, first, all[0].Cache(1))

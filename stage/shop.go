@@ -33,7 +33,7 @@ type Stage struct {
 	staging.Stage
 	Scene *scene.Scene
 	World *world.World
-	glow  glow
+	glow  *glow
 }
 
 // Shop makes stages; safe for concurrent use.
@@ -65,7 +65,22 @@ func NewShop(blobs blob.Store, workers int) *Shop {
 // Ready makes a stage ready, each part of it once: the file, its geometry, and
 // where movers stand and how materials look. Error: ErrPlace, or the context's.
 func (s *Shop) Ready(ctx context.Context, st staging.Stage) (*Stage, error) {
-	on, err := s.posed.Get(ctx, st.Key, func(ctx context.Context) (*Stage, error) {
+	on, err := s.bare(ctx, st)
+	if err != nil && ctx.Err() == nil {
+		return nil, fmt.Errorf("%w: %w", ErrPlace, err)
+	}
+	if err != nil || st.Key == st.Bare {
+		return on, err
+	}
+	return s.posed.Get(ctx, st.Key, func(context.Context) (*Stage, error) {
+		return &Stage{Stage: st, Scene: on.Scene, World: on.World.WithAir(st.Air()), glow: on.glow}, nil
+	})
+}
+
+// bare makes a stage ready without its air. Its light is that of all stages that only their
+// air tells from it.
+func (s *Shop) bare(ctx context.Context, st staging.Stage) (*Stage, error) {
+	return s.posed.Get(ctx, st.Bare, func(ctx context.Context) (*Stage, error) {
 		g, err := s.built.Get(ctx, st.Geometry, func(ctx context.Context) (*built, error) { return s.build(ctx, st) })
 		if err != nil {
 			return nil, err
@@ -73,15 +88,13 @@ func (s *Shop) Ready(ctx context.Context, st staging.Stage) (*Stage, error) {
 		var on *Stage
 		err = spread.Guard(func() (err error) {
 			sc, w, err := st.Posed(g.scene, g.parts, g.world, s.workers)
-			on = &Stage{Stage: st, Scene: sc, World: w, glow: glow{shelf: &s.glows}}
+			bare := st
+			bare.Key = st.Bare
+			on = &Stage{Stage: bare, Scene: sc, World: w, glow: &glow{shelf: &s.glows}}
 			return err
 		})
 		return on, err
 	})
-	if err != nil && ctx.Err() == nil {
-		return nil, fmt.Errorf("%w: %w", ErrPlace, err)
-	}
-	return on, err
 }
 
 func (s *Shop) build(ctx context.Context, st staging.Stage) (*built, error) {

@@ -289,6 +289,7 @@ type lightReport struct {
 	Name    string  `json:"name"`
 	Direct  float64 `json:"directPercent"`
 	Bounced float64 `json:"bouncedPercent"`
+	Air     float64 `json:"airPercent"`
 }
 
 func luminance(v vec.V3) float64 {
@@ -299,7 +300,7 @@ func (c *stillCmd) report(s *scene.Scene, st *lamps.State, lamps []*lamps.Lamp, 
 	curve := exposure.Curve(st.Setup.Curve)
 	var total float64
 	for _, g := range pic.Gives {
-		total += luminance(g.Direct) + luminance(g.Bounced)
+		total += luminance(g.Direct) + luminance(g.Bounced) + luminance(g.Air)
 	}
 	if total == 0 {
 		total = 1
@@ -310,7 +311,7 @@ func (c *stillCmd) report(s *scene.Scene, st *lamps.State, lamps []*lamps.Lamp, 
 			break // what is bounced is not known by light
 		}
 		l := lamps[i]
-		lights = append(lights, lightReport{l.ID, l.Name, 100 * luminance(g.Direct) / total, 100 * luminance(g.Bounced) / total})
+		lights = append(lights, lightReport{l.ID, l.Name, 100 * luminance(g.Direct) / total, 100 * luminance(g.Bounced) / total, 100 * luminance(g.Air) / total})
 	}
 	if c.JSON {
 		return writeJSON(map[string]any{"file": c.File, "out": c.Out, "view": view, "width": w, "height": h, "samples": pic.Samples, "seed": c.Seed, "seconds": took.Seconds(), "after": c.After, "layers": pic.Layers,
@@ -323,7 +324,7 @@ func (c *stillCmd) report(s *scene.Scene, st *lamps.State, lamps []*lamps.Lamp, 
 	fmt.Printf("%s: view %s, %dx%d, %d samples, noise %.1f %%, EV %.1f; ready in %.1f s, rendered in %.1f s\n",
 		c.Out, view, w, h, pic.Samples, 100*pic.Noise(ev, curve), ev, ready.Seconds(), (took - ready).Seconds())
 	for _, l := range lights {
-		fmt.Printf("  %-28s gives %5.1f %%  (direct %.1f, bounced %.1f)\n", l.Name, l.Direct+l.Bounced, l.Direct, l.Bounced)
+		fmt.Printf("  %-28s gives %5.1f %%  (direct %.1f, bounced %.1f, in the air %.1f)\n", l.Name, l.Direct+l.Bounced+l.Air, l.Direct, l.Bounced, l.Air)
 	}
 	return nil
 }

@@ -17,6 +17,10 @@
 // faces drawn (point and line 6; spot, rect and disc 1, or 2 where both sides
 // shine; sun its cascades); triangles:
 // those of the objects inside each face's reach, summed over the faces.
+// Fog costs a pass over the picture and, where lights show in it, a grid of cells:
+//
+//	ms = pixels * pixelNs + cells * cellNs; each light: its cells * (lightNs + shadowed * shadowNs)
+//
 // A baked light costs nothing a frame beyond the lightmap that all share.
 package budget
 
@@ -27,11 +31,13 @@ import (
 	"math"
 
 	"willowherb/core/film"
+	"willowherb/core/fog"
 	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // Target is a device and its coefficients.
@@ -57,8 +63,23 @@ type Target struct {
 	TracedNs         float64            `json:"tracedNs"`
 	// MaxOverlap is how many split and live lights may reach one place, MaxShadows how
 	// many of a view's lights may cast shadows.
-	MaxOverlap int `json:"maxOverlap"`
-	MaxShadows int `json:"maxShadows"`
+	MaxOverlap int    `json:"maxOverlap"`
+	MaxShadows int    `json:"maxShadows"`
+	Fog        Volume `json:"fog"`
+}
+
+// Volume is how a target shows fog: a pass over the picture for what it hides and, where
+// lights show in it, a grid of cells across, down and into the depth of the view.
+type Volume struct {
+	PixelNs  float64 `json:"pixelNs"`
+	Across   int     `json:"across"`
+	Down     int     `json:"down"`
+	Steps    int     `json:"steps"` // into the depth
+	Far      float64 `json:"far"`   // metres that the cells reach
+	CellNs   float64 `json:"cellNs"`
+	LightNs  float64 `json:"lightNs"`  // a cell, for each light that reaches it
+	ShadowNs float64 `json:"shadowNs"` // the same, more for one with a shadow
+	Bytes    float64 `json:"bytes"`    // a cell
 }
 
 //go:embed targets.json
@@ -91,6 +112,8 @@ type Cost struct {
 	Triangles int     `json:"triangles"` // over all faces
 	ShadeMs   float64 `json:"shadeMs"`
 	ShadowMs  float64 `json:"shadowMs"`
+	Cells     int     `json:"cells"` // of the fog's grid, that it reaches
+	AirMs     float64 `json:"airMs"` // in fog
 	Ms        float64 `json:"ms"`
 	MB        float64 `json:"mb"`
 }
@@ -104,11 +127,21 @@ type Frame struct {
 	LimitMs float64         `json:"limitMs"`
 	LimitMB float64         `json:"limitMB"`
 	Baked   bool            `json:"baked"`
+	// Fog is what the view's fog costs beside what each light costs in it.
+	Fog FogCost `json:"fog"`
+}
+
+// FogCost is what fog costs a frame.
+type FogCost struct {
+	Steps int     `json:"steps"`
+	Cells int     `json:"cells"`
+	Ms    float64 `json:"ms"`
+	MB    float64 `json:"mb"`
 }
 
 // Count works out the budget of a view from its first hits. A nil guide counts
-// every pixel as reached by everything.
-func Count(t Target, s *scene.Scene, lamps []*lamps.Lamp, g *film.Guide) Frame {
+// every pixel as reached by everything. The fog, nil for none, is seen by the camera.
+func Count(t Target, s *scene.Scene, lamps []*lamps.Lamp, g *film.Guide, v world.Camera, air *fog.Air) Frame {
 	f := Frame{Lights: map[string]Cost{}, BaseMs: t.BaseMs, LimitMs: t.LimitMs, LimitMB: t.LimitMB}
 	for _, l := range lamps {
 		if l.Off {
@@ -119,6 +152,10 @@ func Count(t Target, s *scene.Scene, lamps []*lamps.Lamp, g *film.Guide) Frame {
 			f.Baked = true
 		}
 		c := t.cost(s, l, g)
+		if !air.Clear() && showsInFog(l) {
+			t.inFog(&c, l, v)
+			f.Fog.Steps, f.Fog.Cells = t.Fog.Steps, t.Fog.cells()
+		}
 		f.Lights[l.ID] = c
 		f.Ms += c.Ms
 		f.MB += c.MB
@@ -127,8 +164,49 @@ func Count(t Target, s *scene.Scene, lamps []*lamps.Lamp, g *film.Guide) Frame {
 		f.BaseMs += t.LightmapMs
 		f.MB += t.LightmapMB
 	}
-	f.Ms += f.BaseMs
+	if !air.Clear() {
+		f.Fog.Ms = float64(t.Width*t.Height)*t.Fog.PixelNs/1e6 + float64(f.Fog.Cells)*t.Fog.CellNs/1e6
+		f.Fog.MB = float64(f.Fog.Cells) * t.Fog.Bytes / (1 << 20)
+	}
+	f.Ms += f.BaseMs + f.Fog.Ms
+	f.MB += f.Fog.MB
 	return f
+}
+
+// showsInFog tells the lights that the target works out in fog, cell by cell: a sky lights it
+// evenly, which the cells cost anyway, and what is baked or shines from surfaces does not.
+func showsInFog(l *lamps.Lamp) bool {
+	return !l.NoAir && l.Carry != setup.Baked && l.Kind != setup.Sky && l.Kind != setup.Emissive
+}
+
+func (v *Volume) cells() int { return v.Across * v.Down * v.Steps }
+
+// fogStride is of how many cells, across and down, one is asked for all.
+const fogStride = 8
+
+// inFog adds what a light costs in the cells of the fog's grid that it reaches. They grow
+// with the distance, from 0.1 m on.
+func (t *Target) inFog(c *Cost, l *lamps.Lamp, v world.Camera) {
+	w, h := max(t.Fog.Across/fogStride, 1), max(t.Fog.Down/fogStride, 1)
+	reached := 0
+	for y := range h {
+		for x := range w {
+			d := v.Ray(float32(x)+0.5, float32(y)+0.5, w, h)
+			for k := range t.Fog.Steps {
+				at := 0.1 * math.Pow(t.Fog.Far/0.1, (float64(k)+0.5)/float64(t.Fog.Steps))
+				if l.Source.Reaches(v.Eye.Add(d.Scale(float32(at))), vec.V3{}) {
+					reached++
+				}
+			}
+		}
+	}
+	c.Cells = int(math.Round(float64(t.Fog.cells()) * float64(reached) / float64(w*h*t.Fog.Steps)))
+	ns := t.Fog.LightNs
+	if plan, _, _ := l.Source.Plan(); l.Shadow && plan != light.NoMap {
+		ns += t.Fog.ShadowNs
+	}
+	c.AirMs = float64(c.Cells) * ns / 1e6
+	c.Ms += c.AirMs
 }
 
 func (t *Target) cost(s *scene.Scene, l *lamps.Lamp, g *film.Guide) (c Cost) {

@@ -33,23 +33,27 @@ type View struct {
 // (film.Pack): nothing has to be unpacked for views times lamps. nil stands for
 // none.
 type Given struct {
-	Whole, Bounced, Shine []uint32
+	Whole, Bounced, Shine, Air []uint32
 	// Gains of each, RGB in cd/m2 for a packed one: the lamp's gain times the scale.
-	WholeGain, BouncedGain, ShineGain vec.V3
+	WholeGain, BouncedGain, ShineGain, AirGain vec.V3
 }
 
 // At is what the lamp gives at a pixel's surfaces directly and by way of others, RGB
 // in cd/m2.
 func (g *Given) At(px int) (direct, bounced vec.V3) {
-	read := func(words []uint32, gain vec.V3) vec.V3 {
-		if words == nil {
-			return vec.V3{}
-		}
-		return film.Word(words[px]).Mul(gain)
-	}
-	bounced = read(g.Bounced, g.BouncedGain)
-	d := read(g.Whole, g.WholeGain).Sub(read(g.Shine, g.ShineGain)).Sub(bounced)
+	bounced = read(g.Bounced, g.BouncedGain, px)
+	d := read(g.Whole, g.WholeGain, px).Sub(read(g.Shine, g.ShineGain, px)).Sub(bounced).Sub(g.Sent(px))
 	return vec.V3{X: max(d.X, 0), Y: max(d.Y, 0), Z: max(d.Z, 0)}, bounced
+}
+
+// Sent is what the air before a pixel sends on of the lamp, RGB in cd/m2.
+func (g *Given) Sent(px int) vec.V3 { return read(g.Air, g.AirGain, px) }
+
+func read(words []uint32, gain vec.V3, px int) vec.V3 {
+	if words == nil {
+		return vec.V3{}
+	}
+	return film.Word(words[px]).Mul(gain)
 }
 
 // Input is a setup as it is seen and carried.

@@ -11,7 +11,10 @@ import (
 // Choice is how the parts of a picture were filtered, pixel by pixel. It is found from the
 // sum of the picture's layers and then serves each of them alike, so that filtered layers
 // still add up to the filtered picture, whatever they are multiplied by.
-type Choice struct{ of map[part]*group }
+type Choice struct {
+	of  map[part]*group
+	air *group // how what the air sends on is filtered
+}
 
 // Even is the choice that filters each part as widely as it may be: of what is still too
 // little known to choose by.
@@ -20,8 +23,11 @@ func (f *Filter) Even(widths ...Widths) *Choice {
 	n := f.w * f.h
 	for _, w := range widths {
 		for k := range film.Kinds {
-			is := part{w[k], w.Sharp(k)}
-			if is.width == 0 || c.of[is] != nil {
+			is := w.part(k)
+			if is.air {
+				c.air = &group{last: is.width}
+			}
+			if is.width == 0 || is.air || c.of[is] != nil {
 				continue
 			}
 			g := &group{Blend: Blend{make([][]float32, is.width+1)}}
@@ -48,15 +54,26 @@ type Layer struct {
 func (f *Filter) ApplyChoice(ctx context.Context, c *Choice, layers []Layer, workers int) error {
 	var pictures []Noisy
 	var groups []*group
-	var raw [][]float32
+	var raw, air [][]float32
 	for _, l := range layers {
-		is := part{l.Widths[l.Kind], l.Widths.Sharp(l.Kind)}
+		is := l.Widths.part(l.Kind)
+		if is.air {
+			if c.air != nil {
+				air = append(air, l.RGB)
+			}
+			continue
+		}
 		g := c.of[is]
 		if g == nil {
 			continue
 		}
 		pictures = append(pictures, Noisy{Pic: l.RGB, Levels: is.width, By: &g.Blend, Sharp: is.sharp, Weight: g.weight})
 		groups, raw = append(groups, g), append(raw, nil)
+	}
+	if c.air != nil {
+		if err := f.Haze(ctx, air, c.air.weight, c.air.last, workers); err != nil {
+			return err
+		}
 	}
 	err := spread.Over(ctx, len(pictures), workers, func(k int) {
 		pic, kept := pictures[k].Pic, groups[k].kept

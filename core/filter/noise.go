@@ -1,6 +1,7 @@
 package filter
 
 import (
+	"cmp"
 	"context"
 	"maps"
 	"math"
@@ -28,6 +29,7 @@ type Sums struct {
 type part struct {
 	width int
 	sharp bool
+	air   bool
 }
 
 // halves are the mean of the two halves (RGB), and half their difference (luminance).
@@ -39,7 +41,7 @@ func NewSums(w, h int) *Sums { return &Sums{w: w, h: h, parts: map[part]*halves{
 // Add adds a light's layers at a gain, each kind filtered as widely as it says.
 func (s *Sums) Add(l *film.Layers, gain vec.V3, widths Widths) {
 	for k := range film.Kinds {
-		is := part{widths[k], widths.Sharp(k)}
+		is := widths.part(k)
 		p := s.parts[is]
 		if p == nil {
 			p = &halves{make([]float32, 3*s.w*s.h), make([]float32, s.w*s.h)}
@@ -105,17 +107,24 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 		out.shares = f.shares()
 	}
 	parts := slices.SortedFunc(maps.Keys(s.parts), func(a, b part) int { // so that rounding is the same every time
-		if a.width == b.width && a.sharp {
-			return 1
-		}
-		return a.width - b.width
+		return cmp.Or(a.width-b.width, whether(a.sharp)-whether(b.sharp), whether(a.air)-whether(b.air))
 	})
 	var wide []Noisy
 	var narrow []*halves
 	var groups []*group
+	var airs *group
+	all := meanOf(s.parts)
 	for _, is := range parts {
 		p, w := s.parts[is], is.width
 		q := p
+		if is.air && f != nil && w > 0 {
+			var err error
+			if q, airs, err = s.clearAir(ctx, f, p, w, all, workers); err != nil {
+				return nil, err
+			}
+			narrow = append(narrow, q)
+			continue
+		}
 		if s.Chosen && f != nil && w > 0 {
 			g := &group{mean: p.mean, diff: p.diff, last: w, sharp: is.sharp}
 			if s.Paths != nil && w > soft {
@@ -145,6 +154,9 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	if err := s.choose(ctx, f, groups, parts, narrow, out, workers); err != nil {
 		return nil, err
 	}
+	if out.Choice != nil {
+		out.Choice.air = airs
+	}
 	if len(wide) > 0 {
 		if err := f.Apply(ctx, wide, workers); err != nil {
 			return nil, err
@@ -158,6 +170,29 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 	}
 	s.parts = nil // they have been filtered in place
 	return out, nil
+}
+
+// clearAir filters what the air sends on, and returns it filtered less, with how it was done.
+func (s *Sums) clearAir(ctx context.Context, f *Filter, p *halves, most int, all float64, workers int) (*halves, *group, error) {
+	g := &group{last: most}
+	if s.Chosen {
+		g.last = f.hazeLevels(p.diff, all, most)
+		if s.Paths != nil {
+			g.weight = s.weights()
+		}
+	}
+	q := &halves{slices.Clone(p.mean), slices.Clone(p.diff)}
+	if err := f.Haze(ctx, [][]float32{q.mean, q.diff}, g.weight, max(g.last-2, 0), workers); err != nil {
+		return nil, nil, err
+	}
+	return q, g, f.Haze(ctx, [][]float32{p.mean, p.diff}, g.weight, g.last, workers)
+}
+
+func whether(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // weights are Paths of all pixels.
@@ -194,7 +229,7 @@ func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, parts []p
 		if err := f.Edges(ctx, raw, [][]float32{g.mid[1], g.half[1]}, nil, false, workers); err != nil {
 			return err
 		}
-		is := part{g.last, g.sharp}
+		is := part{width: g.last, sharp: g.sharp}
 		out.Choice.of[is] = &group{kept: g.kept, weight: g.weight, Blend: g.Blend}
 		s.parts[is] = p
 		narrow[slices.Index(parts, is)] = &halves{g.mid[1], g.half[1]}

@@ -18,6 +18,9 @@ func (w Widths) Sharp(k film.Kind) bool {
 	return false
 }
 
+// part is what a kind is filtered with.
+func (w Widths) part(k film.Kind) part { return part{w[k], w.Sharp(k), isAir(k)} }
+
 // few is the number of samples under which everything is filtered.
 const few = 4
 

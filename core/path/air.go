@@ -26,7 +26,13 @@ func (w *Walker) sendOn(o, d vec.V3, travel, far float32, tint vec.V3, pane int)
 		return
 	}
 	if w.few > 0 && w.gains != nil {
-		w.sendFew(travel, tint, pane)
+		looks := 1
+		if w.only == beyond {
+			looks = 4 // the path that goes with it is dear
+		}
+		for k := range looks {
+			w.sendFew(travel, tint.Scale(1/float32(looks)), pane+clearest*k)
+		}
 		return
 	}
 	for i := range w.lights {

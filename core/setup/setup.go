@@ -97,6 +97,8 @@ type Setup struct {
 	Channels map[string]Channel `json:"channels"`
 	// Day is what the sun and the sky were last set by.
 	Day *Day `json:"day,omitempty"`
+	// Fog is what hangs in the air; left out, nothing.
+	Fog *Fog `json:"fog,omitempty"`
 	// Grade is what is done to the picture's colours; left out, nothing.
 	Grade *grade.Grade `json:"grade,omitempty"`
 }
@@ -376,6 +378,8 @@ type Light struct {
 	// everything, and in mirrors.
 	Behind   float64 `json:"behind,omitempty"`
 	Mirrored float64 `json:"mirrored,omitempty"`
+	// NoAir keeps its light out of fog.
+	NoAir bool `json:"noAir,omitempty"`
 	// Drawn is how the target draws its shadow; left out: StandardDrawn.
 	Drawn *Drawn `json:"drawn,omitempty"`
 	// Link names a set of lights that share everything but their names and places.
@@ -559,6 +563,9 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 	c.num("/time", s.Time, 0, 1e6)
 	if s.Day != nil {
 		s.Day.validate(&c, "/day")
+	}
+	if s.Fog != nil {
+		s.Fog.validate(&c, "/fog")
 	}
 	if s.Grade != nil {
 		err := s.Grade.Check()

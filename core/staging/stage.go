@@ -9,6 +9,7 @@ import (
 	"maps"
 	"slices"
 
+	"willowherb/core/fog"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
@@ -21,8 +22,8 @@ import (
 type Stage struct {
 	Blob, File string
 	// Geometry changes when ray structures have to be built anew, Pose when movers
-	// stand elsewhere, Key when anything about the place is different.
-	Geometry, Pose, Key string
+	// stand elsewhere, Bare when it looks otherwise, Key when its air does too.
+	Geometry, Pose, Bare, Key string
 	doc                 *setup.Setup
 }
 
@@ -71,9 +72,13 @@ func Of(s *setup.Setup, blob, file string) Stage {
 	if len(moves) > 0 || s.Time != 0 {
 		st.Pose = digest(st.Geometry, moves, s.Time)
 	}
-	st.Key = st.Pose
+	st.Bare = st.Pose
 	if len(s.Materials) > 0 || len(channels) > 0 {
-		st.Key = digest(st.Pose, s.Materials, channels)
+		st.Bare = digest(st.Pose, s.Materials, channels)
+	}
+	st.Key = st.Bare
+	if a := s.Fog.Air(); a != nil {
+		st.Key = digest(st.Bare, a)
 	}
 	return st
 }
@@ -123,8 +128,11 @@ func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Duty) {
 	return s, parts
 }
 
+// Air is the fog of the place; nil for none.
+func (st *Stage) Air() *fog.Air { return st.doc.Fog.Air() }
+
 // Posed sets a place that was built and compiled (Build, world.CompileAs) as the setup
-// has it.
+// has it, without its air.
 func (st *Stage) Posed(built *scene.Scene, parts []world.Duty, w *world.World, workers int) (*scene.Scene, *world.World, error) {
 	s := st.Set(built, parts)
 	out := w.Painted(s)
@@ -144,7 +152,11 @@ func (st *Stage) Compile(file *scene.Scene, workers int) (*scene.Scene, *world.W
 	if err != nil {
 		return nil, nil, err
 	}
-	return st.Posed(built, parts, w, workers)
+	s, w, err := st.Posed(built, parts, w, workers)
+	if err != nil {
+		return nil, nil, err
+	}
+	return s, w.WithAir(st.Air()), nil
 }
 
 // said is what the setup says of an object, all entries for its path together.

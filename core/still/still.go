@@ -68,7 +68,7 @@ type Picture struct {
 }
 
 // Gives is what a lamp adds to the picture's mean, in cd/m2.
-type Gives struct{ Direct, Bounced, Seen, Reflected vec.V3 }
+type Gives struct{ Direct, Bounced, Seen, Reflected, Air vec.V3 }
 
 // Render makes the picture. Cancelling ctx ends it with ctx's error.
 func Render(ctx context.Context, o Order) (*Picture, error) {
@@ -126,7 +126,7 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 		l := shining[i]
 		g, y := l.Gain(), p.Layers[i]
 		m := func(k ...film.Kind) vec.V3 { return y.Mean(k...).Mul(g) }
-		gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected)}
+		gives[at[l]] = Gives{m(film.DirectKinds...), m(film.BouncedKinds...), m(film.Seen), m(film.Reflected), m(film.Air)}
 		to.Add(y, g, o.widths(l.Shines(), taken))
 	})
 	if err != nil {

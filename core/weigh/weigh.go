@@ -40,6 +40,7 @@ type Share struct {
 	Direct   float64      `json:"direct"` // cd/m2 to the eye
 	Bounced  float64      `json:"bounced"`
 	Seen     float64      `json:"seen"`     // the shining thing itself, and the sky in mirrors
+	Air      float64      `json:"air"`      // what the air before it sends on
 	Share    float64      `json:"share"`    // of the point's luminance
 	Lux      float64      `json:"lux"`      // all it makes there
 	Straight float64      `json:"straight"` // lux without bounces
@@ -98,7 +99,7 @@ func Ask(ctx context.Context, q Question) (*Reading, error) {
 	for i, l := range q.Lamps {
 		g := l.Gain()
 		m := func(y *film.Layers, k []film.Kind) float64 { return colour.LuminanceOf(y.Mean(k...).Mul(g)) }
-		s := Share{Light: l.ID, Direct: m(seen[i], film.DirectKinds), Bounced: m(seen[i], film.BouncedKinds), Seen: m(seen[i], film.Shown)}
+		s := Share{Light: l.ID, Direct: m(seen[i], film.DirectKinds), Bounced: m(seen[i], film.BouncedKinds), Seen: m(seen[i], film.Shown), Air: m(seen[i], []film.Kind{film.Air})}
 		for k := range film.Kinds {
 			sum = sum.Add(seen[i].Mean(k).Mul(g))
 		}
@@ -118,13 +119,13 @@ func Ask(ctx context.Context, q Question) (*Reading, error) {
 			}
 		}
 		a.Lux += s.Lux
-		a.Luminance += s.Direct + s.Bounced + s.Seen
+		a.Luminance += s.Direct + s.Bounced + s.Seen + s.Air
 		a.Shares = append(a.Shares, s)
 	}
 	a.Colour = sum.Array()
 	for i := range a.Shares {
 		if s := &a.Shares[i]; a.Luminance > 0 {
-			s.Share = (s.Direct + s.Bounced + s.Seen) / a.Luminance
+			s.Share = (s.Direct + s.Bounced + s.Seen + s.Air) / a.Luminance
 		}
 	}
 	slices.SortStableFunc(a.Shares, func(x, y Share) int {

@@ -131,6 +131,7 @@ export interface Light {
   noSpecular?: number
   behind?: number
   mirrored?: number
+  noAir?: boolean
   drawn?: Drawn
   link?: string
 }
@@ -213,6 +214,27 @@ export interface Day {
   sky: Sky
 }
 
+export interface FogBox {
+  name: string
+  order: number
+  off?: boolean
+  position: [number, number, number]
+  size: [number, number, number]
+  visibility: number
+}
+
+export interface Fog {
+  off?: boolean
+  visibility: number
+  halves: number
+  base: number
+  begins: number
+  most: number
+  colour: [number, number, number]
+  forward: number
+  boxes?: Record<string, FogBox>
+}
+
 export interface Grade {
   white?: [number, number, number]
   contrast: number
@@ -239,6 +261,7 @@ export interface Setup {
   time?: number
   channels: Record<string, Channel>
   day?: Day
+  fog?: Fog
   grade?: Grade
 }
 
@@ -250,6 +273,18 @@ export interface Report {
   kept: number
   idle: string[]
   notes: string[]
+}
+
+export interface Volume {
+  pixelNs: number
+  across: number
+  down: number
+  steps: number
+  far: number
+  cellNs: number
+  lightNs: number
+  shadowNs: number
+  bytes: number
 }
 
 export interface Target {
@@ -274,6 +309,7 @@ export interface Target {
   tracedNs: number
   maxOverlap: number
   maxShadows: number
+  fog: Volume
 }
 
 export interface Hello {
@@ -354,12 +390,13 @@ export interface Lamps {
 
 export interface LayerNews {
   version: number
-  parts: [string, string, string]
-  scales: [number, number, number]
+  parts: [string, string, string, string]
+  scales: [number, number, number, number]
   direct: [number, number, number]
   bounced: [number, number, number]
   seen: [number, number, number]
   reflected: [number, number, number]
+  air: [number, number, number]
 }
 
 export interface FrameNews {
@@ -384,6 +421,15 @@ export interface Cost {
   triangles: number
   shadeMs: number
   shadowMs: number
+  cells: number
+  airMs: number
+  ms: number
+  mb: number
+}
+
+export interface FogCost {
+  steps: number
+  cells: number
   ms: number
   mb: number
 }
@@ -396,6 +442,7 @@ export interface Frame {
   limitMs: number
   limitMB: number
   baked: boolean
+  fog: FogCost
 }
 
 export interface Figures {
@@ -609,6 +656,7 @@ export interface Share {
   direct: number
   bounced: number
   seen: number
+  air: number
   share: number
   lux: number
   straight: number
