@@ -3,6 +3,7 @@ package filter
 import (
 	"context"
 	"math"
+	"math/bits"
 
 	"willowherb/core/colour"
 	"willowherb/core/film"
@@ -15,13 +16,11 @@ import (
 // skyward is how far off, in metres, nothing counts as being.
 const skyward = 300
 
-// reduced is from which width on the air is filtered at half the size.
-const reduced = 400
-
-// haze filters pictures of what the air sends on.
+// haze is the air of a picture at a size of its own: its pixels are the means of by x by.
 type haze struct {
 	w, h, by int
 	z        []float32 // logarithm of the distance
+	full     []float32 // the same of the picture's pixels
 }
 
 func (f *Filter) far(i int) float32 {
@@ -31,21 +30,22 @@ func (f *Filter) far(i int) float32 {
 	return float32(math.Log(float64(min(f.depth[i], skyward))))
 }
 
-// haze prepares to filter the air; its pixels are the means of by x by of f's.
-func (f *Filter) haze() *haze {
-	z := &haze{w: f.w, h: f.h, by: 1}
-	if f.w >= reduced {
-		z.by, z.w, z.h = 2, (f.w+1)/2, (f.h+1)/2
-	}
+// haze prepares to filter the air: about 320 pixels across are enough for it.
+func (f *Filter) haze(ctx context.Context, workers int) (*haze, error) {
+	by := max((f.w+160)/320, 1)
+	z := &haze{w: (f.w + by - 1) / by, h: (f.h + by - 1) / by, by: by, full: make([]float32, f.w*f.h)}
 	z.z = make([]float32, z.w*z.h)
-	for y := range z.h {
+	err := spread.Over(ctx, z.h, workers, func(y int) {
 		for x := range z.w {
 			var sum, n float32
-			z.pixels(f, x, y, func(i int) { sum, n = sum+f.far(i), n+1 })
+			z.pixels(f, x, y, func(i int) {
+				z.full[i] = f.far(i)
+				sum, n = sum+z.full[i], n+1
+			})
 			z.z[y*z.w+x] = sum / n
 		}
-	}
-	return z
+	})
+	return z, err
 }
 
 func (z *haze) pixels(f *Filter, x, y int, do func(i int)) {
@@ -70,103 +70,115 @@ func (f *Filter) Haze(ctx context.Context, pictures [][]float32, weight []float3
 	if len(pictures) == 0 || levels <= 0 && weight == nil {
 		return nil
 	}
-	z := f.haze()
-	return spread.Over(ctx, len(pictures), workers, func(k int) { z.filter(f, pictures[k], weight, max(levels, 1)) })
-}
-
-func (z *haze) filter(f *Filter, pic, weight []float32, levels int) {
-	channels := len(pic) / (f.w * f.h)
-	n := z.w * z.h
-	a, b := make([]float32, (channels+1)*n), make([]float32, (channels+1)*n)
-	many := channels + 1
-	for y := range z.h {
+	z, err := f.haze(ctx, workers)
+	if err != nil {
+		return err
+	}
+	// All channels of a pixel lie together, its weight last: what is alike is asked for once.
+	from := []int{0}
+	for _, p := range pictures {
+		from = append(from, from[len(from)-1]+f.channels(p))
+	}
+	many := from[len(pictures)] + 1
+	a, b := make([]float32, many*z.w*z.h), make([]float32, many*z.w*z.h)
+	err = spread.Over(ctx, z.h, workers, func(y int) {
 		for x := range z.w {
-			at := many * (y*z.w + x)
+			sum := a[many*(y*z.w+x):][:many]
 			z.pixels(f, x, y, func(i int) {
 				w := float32(1)
 				if weight != nil {
 					w = weight[i]
 				}
-				for c := range channels {
-					a[at+c] += w * pic[channels*i+c]
+				for k, p := range pictures {
+					n := from[k+1] - from[k]
+					for c := range n {
+						sum[from[k]+c] += w * p[n*i+c]
+					}
 				}
-				a[at+channels] += w
+				sum[many-1] += w
 			})
 		}
+	})
+	// As far as the same levels reach at full size.
+	for l := 0; l < max(levels-bits.Len(uint(z.by))+1, 1) && err == nil; l++ {
+		if err = z.pass(ctx, a, b, many, 1<<l, 1, z.w, workers); err == nil {
+			err = z.pass(ctx, b, a, many, 1<<l, z.w, z.h, workers)
+		}
 	}
-	if z.by > 1 {
-		levels = max(levels-1, 1)
+	if err != nil {
+		return err
 	}
-	for l := range levels {
-		z.pass(a, b, many, 1<<l, 1, z.w)
-		z.pass(b, a, many, 1<<l, z.w, z.h)
-	}
-	z.enlarge(f, a, pic, channels)
+	return spread.Over(ctx, f.h, workers, func(y int) {
+		for i := y * f.w; i < (y+1)*f.w; i++ {
+			z.enlarge(f, a, many, i, pictures, from)
+		}
+	})
 }
 
 // pass smooths along one axis with the taps 1 4 6 4 1, a step apart. stride is from one pixel
 // to the next along it, long how many there are.
-func (z *haze) pass(src, dst []float32, many, step, stride, long int) {
+func (z *haze) pass(ctx context.Context, src, dst []float32, many, step, stride, long, workers int) error {
 	taps := [5]float32{1. / 16, 4. / 16, 6. / 16, 4. / 16, 1. / 16}
-	for i := range z.z {
-		at := i / stride % long
-		out := dst[many*i : many*i+many]
-		clear(out)
-		for t, h := range taps {
-			d := (t - 2) * step
-			if at+d < 0 || at+d >= long {
-				continue
-			}
-			q := i + d*stride
-			w := h
-			if d != 0 {
-				w *= as(z.z[i], z.z[q])
-			}
-			for c, v := range src[many*q : many*q+many] {
-				out[c] += w * v
+	return spread.Over(ctx, z.h, workers, func(y int) {
+		for i := y * z.w; i < (y+1)*z.w; i++ {
+			at := i / stride % long
+			out := dst[many*i : many*i+many]
+			clear(out)
+			for t, h := range taps {
+				d := (t - 2) * step
+				if at+d < 0 || at+d >= long {
+					continue
+				}
+				q := i + d*stride
+				w := h
+				if d != 0 {
+					w *= as(z.z[i], z.z[q])
+				}
+				for c, v := range src[many*q : many*q+many] {
+					out[c] += w * v
+				}
 			}
 		}
-	}
+	})
 }
 
-// enlarge gives f's pixels what those around them have that are as far off.
-func (z *haze) enlarge(f *Filter, of, out []float32, channels int) {
+// enlarge gives pixel i of the pictures what those around it have that are as far off.
+func (z *haze) enlarge(f *Filter, of []float32, many, i int, pictures [][]float32, from []int) {
 	sx, sy := 1/float32(z.by), 1/float32(z.by)
 	if z.by == 0 {
 		sx, sy = float32(z.w)/float32(f.w), float32(z.h)/float32(f.h)
 	}
-	many := channels + 1
-	for i := range f.w * f.h {
-		fx, fy := (float32(i%f.w)+0.5)*sx-0.5, (float32(i/f.w)+0.5)*sy-0.5
-		x0, y0 := int(math.Floor(float64(fx))), int(math.Floor(float64(fy)))
-		own := f.far(i)
-		var sum [3]float32
-		var total float32
-		for k := range 4 {
-			xx, yy := x0+k%2, y0+k/2
-			dx, dy := fx-float32(xx), fy-float32(yy)
-			q := min(max(yy, 0), z.h-1)*z.w + min(max(xx, 0), z.w-1)
-			w := (1 - max(dx, -dx)) * (1 - max(dy, -dy)) * (as(own, z.z[q]) + 1e-4)
-			p := of[many*q : many*q+many]
-			if p[channels] <= 0 || w <= 0 {
-				continue
-			}
-			for c := range channels {
-				sum[c] += w * p[c] / p[channels]
-			}
+	fx, fy := (float32(i%f.w)+0.5)*sx-0.5, (float32(i/f.w)+0.5)*sy-0.5
+	x0, y0 := int(math.Floor(float64(fx))), int(math.Floor(float64(fy)))
+	own := z.full[i]
+	var at [4]int
+	var part [4]float32
+	var total float32
+	for k := range 4 {
+		xx, yy := x0+k%2, y0+k/2
+		dx, dy := fx-float32(xx), fy-float32(yy)
+		q := min(max(yy, 0), z.h-1)*z.w + min(max(xx, 0), z.w-1)
+		w := (1 - max(dx, -dx)) * (1 - max(dy, -dy)) * (as(own, z.z[q]) + 1e-4)
+		if d := of[many*q+many-1]; d > 0 && w > 0 {
+			at[k], part[k] = many*q, w/d
 			total += w
 		}
-		for c := range channels {
-			if total > 0 {
-				out[channels*i+c] = sum[c] / total
-			}
+	}
+	if total == 0 {
+		return
+	}
+	for p, pic := range pictures {
+		n := from[p+1] - from[p]
+		for c := range n {
+			at0 := from[p] + c
+			pic[n*i+c] = (part[0]*of[at[0]+at0] + part[1]*of[at[1]+at0] + part[2]*of[at[2]+at0] + part[3]*of[at[3]+at0]) / total
 		}
 	}
 }
 
 // EnlargeHaze makes a picture of f's size of a smaller one of what the air sends on.
 func (f *Filter) EnlargeHaze(small *Filter, pic []float32) []float32 {
-	z := &haze{w: small.w, h: small.h, z: make([]float32, small.w*small.h)}
+	z := &haze{w: small.w, h: small.h, z: make([]float32, small.w*small.h), full: make([]float32, f.w*f.h)}
 	of := make([]float32, 4*len(z.z))
 	for i := range z.z {
 		z.z[i] = small.far(i)
@@ -174,7 +186,10 @@ func (f *Filter) EnlargeHaze(small *Filter, pic []float32) []float32 {
 		of[4*i+3] = 1
 	}
 	out := make([]float32, 3*f.w*f.h)
-	z.enlarge(f, of, out, 3)
+	for i := range z.full {
+		z.full[i] = f.far(i)
+		z.enlarge(f, of, 4, i, [][]float32{out}, []int{0, 3})
+	}
 	return out
 }
 
