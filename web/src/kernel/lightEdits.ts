@@ -53,7 +53,7 @@ export const lightEdits = {
     const fits = (q: Light) => (what === 'gobo' ? q.kind === 'spot' : what === 'doors' ? q.kind === 'spot' || q.kind === 'rect' : q.kind === 'spot' || q.kind === 'point')
     setField(id, l, what, value as Light[K], words, done, fits)
   },
-  flag: (id: string, l: Light, field: 'twoSided', on: boolean, words: string) => setField(id, l, field, on, words),
+  flag: (id: string, l: Light, field: 'twoSided' | 'noAir', on: boolean, words: string) => setField(id, l, field, on, words),
   channels: (id: string, l: Light, bits: number, words: string) => setField(id, l, 'channels', bits, words),
   /** link gives lights one set of values: those of the first. */
   link(ids: string[]) {

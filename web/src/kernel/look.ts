@@ -5,7 +5,7 @@ import type { Split } from './seeing'
 import type { Camera } from './camera'
 
 /** Ways of seeing the picture. */
-export type Way = 'picture' | 'light' | 'direct' | 'bounced' | 'sky' | 'emissive' | 'mark' | 'zones' | 'clipped' | 'luminance' | 'illuminance' | 'albedo' | 'normals' | 'edges' | 'reach' | 'crowding' | 'runtime' | 'beside' | 'gap'
+export type Way = 'picture' | 'light' | 'direct' | 'bounced' | 'air' | 'sky' | 'emissive' | 'mark' | 'zones' | 'clipped' | 'luminance' | 'illuminance' | 'albedo' | 'normals' | 'edges' | 'reach' | 'crowding' | 'runtime' | 'beside' | 'gap'
 
 /** Axes that handles move along. */
 export type Axes = 'world' | 'light' | 'view'

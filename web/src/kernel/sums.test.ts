@@ -20,7 +20,7 @@ test('off, a group off, and alone', () => {
   expect(alone.b).toEqual([0, 0, 0])
 })
 
-const layer = (direct: number, bounced: number) => ({ version: 1, scale: 1, direct: [direct, direct, direct], bounced: [bounced, bounced, bounced], seen: [9, 9, 9], reflected: [9, 9, 9] })
+const layer = (direct: number, bounced: number) => ({ version: 1, scale: 1, direct: [direct, direct, direct], bounced: [bounced, bounced, bounced], seen: [9, 9, 9], reflected: [9, 9, 9], air: [0, 0, 0] })
 const frame = (level: number, layers: object) => ({ type: 'frame', level, layers, frame: `f${level}` }) as unknown as FrameNews
 
 test('gives are shares of direct and bounced light; what merely shines is left out', () => {

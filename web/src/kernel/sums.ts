@@ -65,10 +65,13 @@ export function gains(doc: Setup, lamps: Record<string, LampFact>, w: Warmth, al
 }
 
 export interface Gives {
+  /** What comes straight from it, from surfaces and from the air. */
   direct: number
   bounced: number
   /** Share of the view's mean luminance, 0 to 1: direct and bounced together. */
   share: number
+  /** The part of direct that the air sends on. */
+  air: number
 }
 
 const dot = (g: RGB, m: RGB) => luminance([g[0] * m[0], g[1] * m[1], g[2] * m[2]])
@@ -82,14 +85,16 @@ export function gives(frame: FrameNews | undefined, lamps: Record<string, LampFa
     const layer: LayerNews | undefined = frame?.layers[f.key]
     const gain = g[id]
     if (!layer || !gain) continue
-    const direct = dot(gain, layer.direct)
+    const air = dot(gain, layer.air)
+    const direct = dot(gain, layer.direct) + air
     const bounced = dot(gain, layer.bounced)
-    out[id] = { direct, bounced, share: 0 }
+    out[id] = { direct, bounced, air, share: 0 }
     total += direct + bounced
   }
   for (const v of Object.values(out)) {
     if (total > 0) {
       v.direct /= total
+      v.air /= total
       v.bounced /= total
     }
     v.share = v.direct + v.bounced

@@ -7,14 +7,17 @@ import { asDrawn } from './ways'
 /** partKey names a part of a light's layer of a sight. */
 export const partKey = (sight: string, lamp: string, part: number) => `${sight}/${lamp}/${part}`
 
-/** partsOf are the parts of a layer that a way of seeing needs, with their signs. */
+/** partsOf are the parts of a layer that a way of seeing needs, with their signs: whole, bounced, shining, in the air. */
 export function partsOf(way: Way, shines: boolean): [number, number][] {
   // The run-time picture is put together from all parts; here they are only asked for.
-  if (asDrawn(way)) return shines ? [[0, 1], [1, 0], [2, 0]] : [[0, 1], [1, 0]]
+  if (asDrawn(way)) return shines ? [[0, 1], [1, 0], [2, 0], [3, 0]] : [[0, 1], [1, 0], [3, 0]]
   if (way === 'bounced') return [[1, 1]]
-  if (way === 'direct') return shines ? [[0, 1], [1, -1], [2, -1]] : [[0, 1], [1, -1]]
+  if (way === 'air') return [[3, 1]]
+  if (way === 'direct') return shines ? [[0, 1], [1, -1], [2, -1], [3, -1]] : [[0, 1], [1, -1], [3, -1]]
   return [[0, 1]]
 }
+
+const mainPart = (way: Way) => (way === 'bounced' ? 1 : way === 'air' ? 3 : 0)
 
 /** runtimeLights are the lights that the target works out each frame, with what their shadows depend on. */
 export function runtimeLights(doc: Setup | null, lamps: Record<string, LampFact>): string {
@@ -46,10 +49,11 @@ export function itemsOf(s: Shown, d: Setup, facts: Record<string, LampFact>, onl
     const l = d.lights[light]
     if (!l || (s.way === 'sky' && l.kind !== 'sky') || (s.way === 'emissive' && l.kind !== 'emissive')) continue
     let key = fact.key
-    if (s.stamp(partKey(s.sight, key, s.way === 'bounced' ? 1 : 0)) === undefined) key = s.last.get(light) ?? key
+    if (s.stamp(partKey(s.sight, key, mainPart(s.way))) === undefined) key = s.last.get(light) ?? key
     else if (remember) s.last.set(light, key)
     const gain = g[light] ?? ([0, 0, 0] as RGB)
-    for (const [part, sign] of partsOf(s.way, fact.shines)) out.push({ key: partKey(s.sight, key, part), gain: [gain[0] * sign, gain[1] * sign, gain[2] * sign] })
+    // Without fog there is no part of the air.
+    for (const [part, sign] of partsOf(s.way, fact.shines)) if (part !== 3 || s.stamp(partKey(s.sight, key, 3)) !== undefined) out.push({ key: partKey(s.sight, key, part), gain: [gain[0] * sign, gain[1] * sign, gain[2] * sign] })
   }
   return out
 }
@@ -66,6 +70,7 @@ export function runtimeItems(s: Shown, doc: Setup, lamps: Record<string, LampFac
     const items: Item[] = [{ key: own, gain }]
     if (l.carry === 'split') items.push({ key: partKey(s.sight, fact.key, 1), gain })
     if (fact.shines) items.push({ key: partKey(s.sight, fact.key, 2), gain })
+    if (s.stamp(partKey(s.sight, fact.key, 3)) !== undefined) items.push({ key: partKey(s.sight, fact.key, 3), gain })
     return items
   })
 }

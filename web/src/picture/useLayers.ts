@@ -32,7 +32,7 @@ function wantedOf(f: LampFact, frame: FrameNews, sight: string, way: Way): Wante
 /** keptOf are the keys of what stays on the graphics processor. */
 function keptOf(wanted: Wanted[], sight: string, last: Map<string, string>, lamps: Record<string, LampFact>): Set<string> {
   const keep = new Set(wanted.map((w) => partKey(w.sight, w.lamp, w.part)))
-  for (const k of last.values()) for (const part of [0, 1, 2]) keep.add(partKey(sight, k, part))
+  for (const k of last.values()) for (const part of [0, 1, 2, 3]) keep.add(partKey(sight, k, part))
   for (const m of ['albedo', 'normals', 'edges', 'reach', 'crowding']) keep.add(`map/${m}`)
   for (const i of Object.keys(lamps)) keep.add(`rt/${sight}/${i}`)
   return keep

@@ -16,6 +16,7 @@ export const waySpecs: Record<Way, Spec> = {
   light: { name: 'Light on grey', says: 'every surface a matt grey: the light alone', code: ways.picture },
   direct: { name: 'Direct light', says: 'what comes straight from the lights', code: ways.picture },
   bounced: { name: 'Bounced light', says: 'what comes by way of other surfaces', code: ways.picture },
+  air: { name: 'Light in the air', says: 'what fog sends on of the lights: shafts', code: ways.picture },
   sky: { name: 'Sky', says: 'the sky lights alone, direct and bounced', code: ways.picture },
   emissive: { name: 'Shining surfaces', says: 'emissive surfaces alone, direct and bounced', code: ways.picture },
   mark: { name: 'Chosen light marked', says: 'the chosen lights’ share in yellow over a grey picture', code: ways.mark },

@@ -89,7 +89,7 @@ test('a question gives its answer only if there is a new one', async () => {
   expect(answer).toHaveBeenCalledWith('Culvert')
 })
 
-const share = (o: Partial<Share>): Share => ({ light: 'a', direct: 0, bounced: 0, seen: 0, share: 0, lux: 0, straight: 0, reason: 'lit', by: '', ...o })
+const share = (o: Partial<Share>): Share => ({ light: 'a', direct: 0, bounced: 0, seen: 0, air: 0, share: 0, lux: 0, straight: 0, reason: 'lit', by: '', ...o })
 
 test('what a light gives at a point, and why it gives nothing, is said', () => {
   expect(why(share({ reason: 'shadow', by: 'Pumps' }))).toBe('shadowed by Pumps')

@@ -11,7 +11,9 @@ interface Props {
   value: number
   min: number
   max: number
+  /** A factor, where the number is geometric. */
   step: number
+  geometric?: boolean
   show?: (v: number) => string
   /** What a double click on the number gives it. */
   reset?: number
@@ -19,15 +21,17 @@ interface Props {
 }
 
 /** SliderField is a number by a slider and by a field: a name, a knob, a number. */
-export function SliderField({ name, of, says, unit, value, min, max, step, show, reset, set }: Props) {
+export function SliderField({ name, of, says, unit, value, min, max, step, geometric, show, reset, set }: Props) {
+  // The knob of a geometric number goes by its logarithm.
+  const knob = geometric ? { min: Math.log(min), max: Math.log(max), step: Math.log(step), value: Math.log(Math.max(value, min)), scale: Math.exp } : { min, max, step, value, scale: (v: number) => v }
   const label = of ? `${of} ${name.toLowerCase()}` : name
   return (
     <div className="slider-field">
       <Tip title={says}>
         <span className="label">{name}</span>
       </Tip>
-      <Slider size="small" track={false} min={min} max={max} step={step} value={value} getAriaLabel={() => label} onChange={(e, v) => set(v as number, e.type === 'keydown' && 'held')} onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && set(v as number, true)} />
-      <NumberField label={`${label}, number`} value={value} unit={unit} min={min} max={max} step={step} show={show} onDraft={(v) => set(v, false)} onDone={(v) => set(v, true)} onReset={() => reset !== undefined && set(reset, true)} />
+      <Slider size="small" track={false} {...knob} getAriaLabel={() => label} getAriaValueText={show ?? String} onChange={(e, v) => set(knob.scale(v as number), e.type === 'keydown' && 'held')} onChangeCommitted={(e, v) => e.type !== 'keyup' && e.type !== 'keydown' && set(knob.scale(v as number), true)} />
+      <NumberField label={`${label}, number`} value={value} unit={unit} min={min} max={max} step={step} geometric={geometric} show={show} onDraft={(v) => set(v, false)} onDone={(v) => set(v, true)} onReset={() => reset !== undefined && set(reset, true)} />
     </div>
   )
 }

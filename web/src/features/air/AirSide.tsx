@@ -11,6 +11,7 @@ import { useSetup } from '../../kernel/store'
 import { lux } from '../../kernel/units'
 import { NumberField } from '../../ui/NumberField'
 import { DayPart } from './DayPart'
+import { FogPart } from './FogPart'
 import { SkyPart } from './SkyPart'
 import { Surroundings } from './Surroundings'
 
@@ -40,6 +41,7 @@ export function AirSide() {
       ) : (
         <p className="quiet">{asked.isError ? 'The server did not answer.' : 'working out the sky …'}</p>
       )}
+      <FogPart fog={doc.fog} />
       <Surroundings lights={doc.lights} day={doc.day} />
     </section>
   )

@@ -1,5 +1,6 @@
 import type { Command } from '../../kernel/feature'
 import { clock, dayNow, setDay, sunOf } from '../../kernel/day'
+import { halveFog, marshFog, setFog } from '../../kernel/fog'
 import { goToStep } from '../../kernel/panes'
 import { useSetup } from '../../kernel/store'
 import { startTool } from '../../picture/tool'
@@ -21,12 +22,15 @@ function later(hours: number) {
 }
 
 const hasSun = () => sunOf(doc()?.day, doc()?.lights) !== null
+const fog = () => doc()?.fog
 const hasDay = () => Boolean(doc()?.day)
 
 /** commands of the day and of the sun's beam. */
 export const commands: Command[] = [
-  { name: 'Air: sun, sky and what lies around', keys: '', area: 'Setup', run: () => goToStep('air') },
+  { name: 'Air: sun, sky, fog and what lies around', keys: '', area: 'Setup', run: () => goToStep('air') },
   { name: 'Let the sun’s beam fall where I click', keys: '', area: 'Light', run: beam, able: hasSun },
   { name: 'A quarter of an hour later', keys: '', area: 'Light', run: () => later(0.25), able: hasDay },
   { name: 'A quarter of an hour earlier', keys: '', area: 'Light', run: () => later(-0.25), able: hasDay },
+  { name: 'Halve the fog', keys: '', area: 'Setup', run: halveFog, able: () => Boolean(fog()) },
+  { name: 'Fog on or off', keys: '', area: 'Setup', run: () => (fog() ? setFog({ off: !fog()?.off }, fog()?.off ? 'Fog on' : 'Fog off') : setFog(marshFog, 'Fog laid')) },
 ]

@@ -4,10 +4,11 @@ import type { Feature } from '../../kernel/feature'
 import { clock } from '../../kernel/day'
 import { useSetup } from '../../kernel/store'
 import { commands } from './commands'
+import { InFog } from './InFog'
 
 const AirSide = lazy(() => import('./AirSide').then((m) => ({ default: m.AirSide })))
 
-/** air is the step of sun and sky: the hour, haze and clouds, and pictures of what lies around. */
+/** air is the step of sun, sky and fog: the hour, haze and clouds, what hangs in the air, and pictures of what lies around. */
 export const air: Feature = {
   id: 'air',
   step: {
@@ -25,4 +26,5 @@ export const air: Feature = {
     ),
   },
   commands,
+  lightPart: InFog,
 }

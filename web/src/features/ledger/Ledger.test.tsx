@@ -22,7 +22,7 @@ const lamp = (name: string, order: number, over: Partial<Light> = {}): Light => 
   name, group: 'hall', order, kind: 'point', output: 100, stops: 0, colour: { kelvin: 3000 }, off: false, position: [0, 0, 0], aim: [0, -1, 0], roll: 0, radius: 0, width: 0, height: 0,
   angle: 0, inner: 0, outer: 0, range: 6, shadow: true, shadowMap: 512, carry: 'live', channels: 255, ...over,
 })
-const layer = (d: number) => ({ version: 1, scales: [1, 0, 0], direct: [d, d, d], bounced: [0, 0, 0], seen: [0, 0, 0], reflected: [0, 0, 0] })
+const layer = (d: number) => ({ version: 1, scales: [1, 0, 0, 0], direct: [d, d, d], bounced: [0, 0, 0], seen: [0, 0, 0], reflected: [0, 0, 0], air: [0, 0, 0] })
 
 beforeEach(() => {
   const doc: Setup = { version: 1, name: 'n', target: 't', curve: 'plain', groups: { hall: { name: 'Hall lamps', order: 0, trim: 0, off: false } }, lights: { a: lamp('Lantern', 1), b: lamp('Rim', 2, { stops: 1 }) }, views: {}, looks: {}, objects: {}, materials: {}, backdrops: {}, channels: {} }

@@ -49,15 +49,17 @@ export function useFacts(doc: Setup | null, warmth: Warmth, scope: Scope, wantNo
       if (Object.keys(here).length === 0) continue
       n++
       for (const [i, x] of Object.entries(here)) {
-        const t = (g[i] ??= { direct: 0, bounced: 0, share: 0 })
+        const t = (g[i] ??= { direct: 0, bounced: 0, air: 0, share: 0 })
         t.direct += x.direct
         t.bounced += x.bounced
+        t.air += x.air
         t.share += x.share
       }
     }
     for (const t of Object.values(g)) {
       t.direct /= n
       t.bounced /= n
+      t.air /= n
       t.share /= n
     }
     for (const v of from) {

@@ -49,7 +49,7 @@ test('each thing that is asked can be taken out of the text again', () => {
 })
 
 test('every column sorts: what has most first, words by letters, what is least for its cost first', () => {
-  const facts = (id: string) => ({ gives: { share: known[id]?.gives ?? 0, direct: 0, bounced: 0 }, cost: known[id]?.cost })
+  const facts = (id: string) => ({ gives: { share: known[id]?.gives ?? 0, direct: 0, bounced: 0, air: 0 }, cost: known[id]?.cost })
   const by = (key: string) => sorted(Object.entries(lights), key, facts).map(([id]) => id)
   expect(by('order')).toEqual(['lantern', 'rim', 'fill', 'sky'])
   expect(by('name')).toEqual(['fill', 'lantern', 'rim', 'sky'])

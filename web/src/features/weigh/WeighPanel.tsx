@@ -58,16 +58,16 @@ export function WeighPanel({ reading, doc, warmth, title }: { reading: Reading; 
           const l = doc.lights[s.light]
           if (!l) return null
           const c = toneOf(doc, s.light, l, warmth)
-          const k = s.direct + s.bounced + s.seen
+          const k = s.direct + s.bounced + s.seen + s.air
           return (
             <div key={s.light} className="line">
               <span className="name">{l.name}</span>
-              <Bars share={s.share / most} direct={(s.direct + s.seen) / k} colour={c} />
+              <Bars share={s.share / most} direct={(s.direct + s.seen + s.air) / k} colour={c} />
               <span className="right">{percent(s.share)} %</span>
               <span className="right soft">{s.share > 0.999 ? '' : `${stopsText(Math.log2(s.share))} st`}</span>
               <span className="right soft">{s.lux > 0 ? lux(s.lux) : ''}</span>
               <span className="soft reason">
-                {s.straight > 0 || s.direct + s.seen > 0 ? `direct ${percent((s.direct + s.seen) / Math.max(reading.luminance, 1e-9))}, bounced ${percent(s.bounced / Math.max(reading.luminance, 1e-9))}` : `bounced only: ${why(s)}`}
+                {s.straight > 0 || s.direct + s.seen > 0 ? `direct ${percent((s.direct + s.seen) / Math.max(reading.luminance, 1e-9))}, bounced ${percent(s.bounced / Math.max(reading.luminance, 1e-9))}${s.air > 0 ? `, in the air ${percent(s.air / Math.max(reading.luminance, 1e-9))}` : ''}` : `bounced only: ${why(s)}`}
               </span>
             </div>
           )
@@ -156,11 +156,11 @@ export function PinCards({ doc, warmth }: { doc: Setup; warmth: Warmth }) {
         ) : (
           best.map((s) => {
             const l = doc.lights[s.light]
-            const k = Math.max(s.direct + s.bounced + s.seen, 1e-12)
+            const k = Math.max(s.direct + s.bounced + s.seen + s.air, 1e-12)
             return l ? (
               <div key={s.light} className="line lit-by">
                 <span className="name">{l.name}</span>
-                <Bars share={s.share / (best[0]?.share ?? 1)} direct={(s.direct + s.seen) / k} colour={toneOf(doc, s.light, l, warmth)} />
+                <Bars share={s.share / (best[0]?.share ?? 1)} direct={(s.direct + s.seen + s.air) / k} colour={toneOf(doc, s.light, l, warmth)} />
                 <span className="right">{percent(s.share)} %</span>
               </div>
             ) : null
