@@ -64,7 +64,7 @@ func (in *Input) set(id, field string, v any) []edits.Op {
 // Find runs every check. The order is that of what costs or harms most first.
 func Find(ctx context.Context, in *Input, workers int) ([]Snag, error) {
 	out := []Snag{}
-	for _, check := range []func(*Input) []Snag{insideSolids, darkFigures, crowded, leaks, givesNothing, flatLight, evenKeyAndFill, ranges, reflections, strongColours, unnamed, twins} {
+	for _, check := range []func(*Input) []Snag{insideSolids, darkFigures, foggedFigures, crowded, leaks, givesNothing, flatLight, evenKeyAndFill, ranges, reflections, strongColours, unnamed, twins} {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}

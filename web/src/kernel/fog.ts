@@ -3,7 +3,7 @@ import { draft, edit, hold, useSetup } from './store'
 import type { V3 } from './camera'
 
 /** marshFog is what is laid first: thin over the marsh, thinner above. */
-export const marshFog: Fog = { visibility: 400, halves: 6, base: 0.5, begins: 0.5, most: 0.95, colour: [1, 1, 1], forward: 0.45 }
+export const marshFog: Fog = { visibility: 800, halves: 6, base: 0.5, begins: 0.5, most: 0.95, colour: [1, 1, 1], forward: 0.45 }
 
 /** setFog changes parts of the setup's fog, laying it where there is none. */
 export function setFog(part: Partial<Fog>, label: string, done: boolean | 'held' = true) {

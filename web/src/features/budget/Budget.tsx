@@ -15,11 +15,16 @@ function parts(doc: Setup, f: Frame): Part[] {
   const shadows: Part = { name: 'Shadows', ms: 0, lights: [] }
   const live: Part = { name: 'Live lights', ms: 0, lights: [] }
   const split: Part = { name: 'Split lights', ms: 0, lights: [] }
+  const fog: Part = { name: 'Fog', ms: f.fog.ms, lights: [] }
   for (const [id, c] of Object.entries(f.lights)) {
     const l = doc.lights[id]
     if (!l || c.ms === 0) continue
     const shade = l.carry === 'live' ? live : split
     shade.ms += c.shadeMs
+    if (c.airMs > 0) {
+      fog.ms += c.airMs
+      fog.lights.push(l.name)
+    }
     shade.lights.push(l.name)
     if (c.shadowMs > 0) {
       const s = l.kind === 'sun' ? sunShadow : shadows
@@ -28,7 +33,7 @@ function parts(doc: Setup, f: Frame): Part[] {
     }
   }
   const base: Part = { name: f.baked ? 'Base and lightmap' : 'Base', ms: f.baseMs, lights: [] }
-  return [sunShadow, shadows, live, split, base].filter((p) => p.ms > 0)
+  return [sunShadow, shadows, live, split, fog, base].filter((p) => p.ms > 0)
 }
 
 /** Budget is the frame at the target, stacked by what it is spent on, against its limit. */
