@@ -36,11 +36,12 @@ type Desk struct {
 	// Lights of frames as the target draws them: by frame, light and settings.
 	drawn stage.Shelf[*drawnLayer]
 	hits  stage.Shelf[*drawn.Hits]
+	looks stage.Shelf[[]byte] // small pictures
 }
 
 // NewDesk returns a desk for what a studio makes.
 func NewDesk(studio *refine.Studio) *Desk {
-	return &Desk{studio: studio, drawn: stage.Shelf[*drawnLayer]{Keep: 48}, hits: stage.Shelf[*drawn.Hits]{Keep: 1}}
+	return &Desk{studio: studio, drawn: stage.Shelf[*drawnLayer]{Keep: 48}, hits: stage.Shelf[*drawn.Hits]{Keep: 1}, looks: stage.Shelf[[]byte]{Keep: 200}}
 }
 
 // looking is the setup as it stands, and what a gaze sees of it.
@@ -291,8 +292,11 @@ func (d *Desk) Compare(ctx context.Context, p *refine.Pictures, sight, view stri
 		lamps := s.Lamps
 		if doc == nil {
 			doc = s.Doc
-		} else if lamps, err = s.Lay(ctx, doc); err != nil {
-			return n, false, err
+		} else {
+			doc = shown(doc)
+			if lamps, err = s.Lay(ctx, doc); err != nil {
+				return n, false, err
+			}
 		}
 		v, ok := doc.Views[view]
 		sides[i] = side{lamps, v.EV, ok, exposure.Curve(doc.Curve)}
@@ -309,6 +313,9 @@ func (d *Desk) Compare(ctx context.Context, p *refine.Pictures, sight, view stri
 	}
 	return contrast.Compare(f.Compose(sides[0].lamps, nil), f.Compose(sides[1].lamps, nil), sides[0].ev, sides[1].ev, sides[0].curve, sides[1].curve), true, nil
 }
+
+// shown is a document as it is shown.
+func shown(doc *setup.Setup) *setup.Setup { return lamps.Shown(doc) }
 
 // drawnLayer is a light's direct light in a frame as the target draws it, packed.
 type drawnLayer struct {

@@ -23,7 +23,7 @@ func Setup() *setup.Setup {
 			"keeper": {Path: "Keeper", Part: setup.Mover, Pivot: keeperAt.Array()},
 			"drone":  {Path: "Survey drone", Part: setup.Mover, Pivot: droneAt.Array()},
 		},
-		Lights: map[string]setup.Light{}, Views: map[string]setup.View{}, Looks: map[string]setup.Look{}}
+		Lights: map[string]setup.Light{}, Views: map[string]setup.View{}, Looks: looks(), Base: "Ebb dusk"}
 	order := 0.0
 	add := func(id, group string, l setup.Light) {
 		order++

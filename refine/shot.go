@@ -7,6 +7,7 @@ import (
 
 	"willowherb/core/lamps"
 	"willowherb/core/setup"
+	"willowherb/core/staging"
 	"willowherb/stage"
 	"willowherb/store"
 )
@@ -50,7 +51,25 @@ func (p *Pictures) Shot(ctx context.Context) (*Shot, error) {
 
 // Lay works out the lamps of another document on the shot's stage.
 func (s *Shot) Lay(ctx context.Context, doc *setup.Setup) ([]*lamps.Lamp, error) {
-	return s.pictures.studio.shop.Lamps(ctx, doc, s.Stage)
+	return s.pictures.studio.shop.Lamps(ctx, lamps.Shown(doc), s.Stage)
+}
+
+// Staged makes a document's own stage ready, with its lamps on it.
+func (s *Shot) Staged(ctx context.Context, doc *setup.Setup) (on *stage.Stage, l []*lamps.Lamp, err error) {
+	doc = lamps.Shown(doc)
+	st := s.pictures.room.State()
+	if on, err = s.pictures.studio.shop.Ready(ctx, staging.Of(doc, st.Place, st.File)); err != nil {
+		return nil, nil, err
+	}
+	l, err = s.pictures.studio.shop.Lamps(ctx, doc, on)
+	return on, l, err
+}
+
+// Seen is the picture of a camera on a stage at the first of the levels that has a layer of
+// every lamp; nil where none has.
+func (s *Shot) Seen(v setup.View, on *stage.Stage, lamps []*lamps.Lamp, levels ...int) *Frame {
+	see := viewSight(v)
+	return s.pictures.Frame(see.Key(on.Key), lamps, levels...)
 }
 
 // View is the picture of a saved view at the first of the levels that has a layer of

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"willowherb/core/edits"
+	"willowherb/core/lamps"
 	"willowherb/core/setup"
 	"willowherb/journal"
 	"willowherb/refine"
@@ -51,7 +52,8 @@ type Room struct {
 
 	mu       sync.Mutex // of what follows
 	doc      *setup.Setup
-	document []byte // of it; made when it is asked for
+	shown    *setup.Setup // with its look
+	document []byte       // of it; made when it is asked for
 	revision int64
 	broken   string
 	windows  map[int64]*Window
@@ -69,6 +71,7 @@ func For(u *journal.Setup, studio *refine.Studio) *Room {
 // set takes in a document. Call with mu held, or before anybody knows the room.
 func (r *Room) set(doc *setup.Setup, revision int64) {
 	r.doc, r.revision, r.document, r.broken = doc, revision, nil, ""
+	r.shown = lamps.Shown(doc)
 	if err := doc.Validate(); err != nil {
 		r.broken = err.Error()
 	}
@@ -78,9 +81,9 @@ func (r *Room) set(doc *setup.Setup, revision int64) {
 func (r *Room) State() *refine.State {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	s := &refine.State{Doc: r.doc, Revision: r.revision, Place: r.Place, File: r.File, Eyes: make([]refine.Eye, 0, len(r.windows))}
+	s := &refine.State{Doc: r.shown, Revision: r.revision, Place: r.Place, File: r.File, Eyes: make([]refine.Eye, 0, len(r.windows))}
 	for _, w := range r.windows {
-		see, ok := w.sees(r.doc)
+		see, ok := w.sees(r.shown)
 		s.Eyes = append(s.Eyes, refine.Eye{ID: w.id, N: w.gaze.N, See: see, Blind: !ok, Moving: w.gaze.Moving, Moves: w.moves, Looked: w.looked, Alone: w.gaze.Alone, Draft: w.draft, Asides: w.asides})
 	}
 	return s
@@ -234,7 +237,7 @@ func (r *Room) Draft(w *Window, ops []edits.Op) {
 			r.mu.Unlock()
 			return
 		}
-		w.drag, w.draft = ops, c.After
+		w.drag, w.draft = ops, lamps.Shown(c.After)
 	}
 	r.mu.Unlock()
 	r.studio.Changed(r.ID)
@@ -243,6 +246,10 @@ func (r *Room) Draft(w *Window, ops []edits.Op) {
 // Aside says which other states' lamps a window wants beside the setup's own; none
 // ends it.
 func (r *Room) Aside(w *Window, docs []*setup.Setup) {
+	docs = slices.Clone(docs)
+	for i := range docs {
+		docs[i] = lamps.Shown(docs[i])
+	}
 	r.mu.Lock()
 	w.asides = docs
 	r.mu.Unlock()
@@ -322,7 +329,7 @@ func (r *Room) settle() {
 			continue
 		}
 		if c, err := edits.Apply(r.doc, w.drag); err == nil {
-			w.draft = c.After
+			w.draft = lamps.Shown(c.After)
 		} else {
 			w.drag, w.draft = nil, nil
 		}

@@ -83,6 +83,7 @@ func New(parts Parts) *Server {
 	s.snapshotRoutes(api)
 	s.pictureRoutes(api)
 	s.questionRoutes(api)
+	s.lookRoutes(api)
 	s.airRoutes(api)
 	s.assetRoutes(api)
 	api.Get("/setups/:id/live", s.live())

@@ -11,6 +11,7 @@ import (
 	"willowherb/ask"
 	"willowherb/core/contrast"
 	"willowherb/core/setup"
+	"willowherb/core/lamps"
 	"willowherb/journal"
 	"willowherb/refine"
 	"willowherb/store"
@@ -63,7 +64,7 @@ func (s *Server) keepSnapshot(c fiber.Ctx) error {
 	if person == "" {
 		return errStranger
 	}
-	_, p, err := s.opened(c)
+	r, p, err := s.opened(c)
 	if err != nil {
 		return err
 	}
@@ -71,6 +72,7 @@ func (s *Server) keepSnapshot(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	doc, revision := r.Document() // with its looks; what the shot has is one of them
 	png, err := s.desk.Small(shot, a.View)
 	if err != nil {
 		return err
@@ -79,7 +81,7 @@ func (s *Server) keepSnapshot(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	kept, err := s.Journal.Keep(c.Context(), n, journal.Snapshot{Name: a.Name, Revision: shot.Revision, View: a.View, Person: person, Doc: shot.Doc, Picture: png})
+	kept, err := s.Journal.Keep(c.Context(), n, journal.Snapshot{Name: a.Name, Revision: revision, View: a.View, Person: person, Doc: doc, Picture: png})
 	if err != nil {
 		return err
 	}
@@ -182,12 +184,12 @@ func (s *Server) aside(c fiber.Ctx) error {
 		if err != nil {
 			return err
 		}
-		lamps, err := shot.Lay(c.Context(), kept.Doc)
+		lit, err := shot.Lay(c.Context(), kept.Doc)
 		if err != nil {
 			return err
 		}
 		docs = append(docs, kept.Doc)
-		out = append(out, Aside{kept.ID, kept.Name, kept.Doc.JSON(), refine.Facts(lamps)})
+		out = append(out, Aside{kept.ID, kept.Name, lamps.Shown(kept.Doc).JSON(), refine.Facts(lit)})
 	}
 	r.Aside(w, docs)
 	return c.JSON(out)

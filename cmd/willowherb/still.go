@@ -138,6 +138,15 @@ func (c *stillCmd) Run(ctx context.Context) error {
 		}
 		doc.Time = *c.Time
 	}
+	look, err := lookOf(doc, cmp.Or(c.Look, doc.Look))
+	if err != nil {
+		return err
+	}
+	st, err := lamps.Resolve(doc, look)
+	if err != nil {
+		return err
+	}
+	doc = st.Setup
 	view, name, err := c.camera(doc)
 	if err != nil {
 		return err
@@ -150,14 +159,6 @@ func (c *stillCmd) Run(ctx context.Context) error {
 		if before, _, err = viewOf(doc, c.After); err != nil {
 			return err
 		}
-	}
-	look, err := lookOf(doc, c.Look)
-	if err != nil {
-		return err
-	}
-	st, err := lamps.Resolve(doc, look)
-	if err != nil {
-		return err
 	}
 	on := staging.Of(st.Setup, "file", filepath.Base(c.File))
 	if on.Blob != "file" {

@@ -44,14 +44,7 @@ func Resolve(s *setup.Setup, look string) (*State, error) {
 		if !ok {
 			return nil, fmt.Errorf("look %q is not in the setup", look)
 		}
-		for _, p := range slices.Sorted(maps.Keys(l.Overrides)) {
-			next, err := overridden(l.Overrides[p], st.Setup, p, twins(s, p))
-			if err != nil {
-				st.Orphans = append(st.Orphans, p)
-				continue
-			}
-			st.Setup = next
-		}
+		st.Setup, st.Orphans = wearing(s, &l)
 	}
 	for _, id := range slices.Sorted(maps.Keys(st.Setup.Lights)) {
 		l := st.Setup.Lights[id]
@@ -79,14 +72,46 @@ func Resolve(s *setup.Setup, look string) (*State, error) {
 	return st, nil
 }
 
+// wearing is a setup with a look's overrides, and those whose target is gone.
+func wearing(s *setup.Setup, l *setup.Look) (out *setup.Setup, orphans []string) {
+	out = s
+	for _, p := range slices.Sorted(maps.Keys(l.Overrides)) {
+		next, err := overridden(l.Overrides[p], out, p, twins(s, p))
+		if err != nil {
+			orphans = append(orphans, p)
+			continue
+		}
+		out = next
+	}
+	return out, orphans
+}
+
+// Shown is a document as it is to be shown: with the look that it says, if that is there. It
+// says none itself.
+func Shown(s *setup.Setup) *setup.Setup {
+	if s == nil || s.Look == "" {
+		return s
+	}
+	out := *s
+	if l, ok := s.Looks[s.Look]; ok {
+		with, _ := wearing(s, &l)
+		out = *with
+	}
+	out.Look = ""
+	return &out
+}
+
 // overridden changes the value at pointer, and that at its twins with it.
 func overridden(o setup.Override, doc *setup.Setup, pointer string, twins []string) (*setup.Setup, error) {
-	now, found, err := edits.Get(doc, pointer)
-	if err != nil || !found {
-		return nil, edits.ErrPlace
-	}
 	value := o.Set
 	if len(value) == 0 {
+		now, found, err := edits.Get(doc, pointer)
+		if err != nil {
+			return nil, edits.ErrPlace
+		}
+		if !found { // a number that is left out
+			now = json.RawMessage("0")
+		}
 		var v float64
 		if err := json.Unmarshal(now, &v); err != nil {
 			return nil, fmt.Errorf("%s is no number", pointer)

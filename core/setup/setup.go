@@ -73,6 +73,13 @@ func (s *Setup) SortedViews() []string {
 	return ids
 }
 
+// SortedLooks returns the ids of the looks in their order.
+func (s *Setup) SortedLooks() []string {
+	ids := slices.Sorted(maps.Keys(s.Looks))
+	slices.SortStableFunc(ids, func(a, b string) int { return cmp.Compare(s.Looks[a].Order, s.Looks[b].Order) })
+	return ids
+}
+
 // Version is the document version that this code writes.
 const Version = 1
 
@@ -87,6 +94,10 @@ type Setup struct {
 	Lights  map[string]Light `json:"lights"`
 	Views   map[string]View  `json:"views"`
 	Looks   map[string]Look  `json:"looks"`
+	// Base is what the setup is called without a look; Look is the id of the look that is
+	// shown, empty for none.
+	Base string `json:"base,omitempty"`
+	Look string `json:"look,omitempty"`
 	// What the setup says of the place. The file stays as it is.
 	Place     *Place              `json:"place,omitempty"`
 	Objects   map[string]Object   `json:"objects"`
@@ -559,6 +570,8 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 	c.name("/name", s.Name)
 	c.text("/target", s.Target, maxText)
 	c.text("/opens", s.Opens, maxText)
+	c.text("/base", s.Base, MaxName)
+	c.text("/look", s.Look, maxText)
 	c.ok(s.Curve == string(exposure.Plain) || s.Curve == string(exposure.Shoulder), "/curve", "%q is not plain or shoulder", s.Curve)
 	c.num("/time", s.Time, 0, 1e6)
 	if s.Day != nil {

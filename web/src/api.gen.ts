@@ -254,6 +254,8 @@ export interface Setup {
   lights: Record<string, Light>
   views: Record<string, View>
   looks: Record<string, Look>
+  base?: string
+  look?: string
   place?: Place
   objects: Record<string, Object>
   materials: Record<string, Material>
@@ -621,6 +623,33 @@ export interface Stepped {
 
 export interface DayAsk {
   day?: Day
+}
+
+export interface LookLine {
+  id: string
+  sentence: string
+  orphans: string[]
+  stamp: string
+}
+
+export interface BlendAsk {
+  first: string
+  second: string
+  share: number
+}
+
+export interface Overrides {
+  overrides: Record<string, Override>
+}
+
+export interface LookAsk {
+  look: string
+  group: string
+}
+
+export interface LookAnswer {
+  ops: Op[]
+  overrides: Record<string, Override>
 }
 
 export interface Facts {

@@ -13,7 +13,7 @@ const planOf = (d: Day): Plan => ({ day: d, facts: { sunHeight: d.hour } as Plan
 
 beforeEach(() => {
   const doc = { version: 1, name: 'n', lights: { low: { kind: 'sun' }, sky: { kind: 'sky' } }, views: {}, groups: {} } as unknown as Setup
-  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [], said: '' })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [], said: '' })
   day.mockReset()
 })
 

@@ -1,6 +1,7 @@
 import type { Answer } from '../api.gen'
 import { api, Busy, called, Refused, windowName } from './client'
 import { allowed } from './locks'
+import { routed } from './looks'
 import { get, patched, rebuild, say, set, complain, useSetup, type Op, type Pending } from './state'
 
 let seq = 0
@@ -12,7 +13,7 @@ export const nextSeq = () => ++seq
 let era = 0
 export const eraNow = () => era
 
-/** free leaves out what locks forbid, and says so. */
+/** free leaves out what locks forbid, and says so; what is left goes to the look that is worn, or to every look. */
 function free(ops: Op[], tell: boolean): Op[] {
   const doc = get().kept
   if (!doc || ops.length === 0) return ops
@@ -21,7 +22,8 @@ function free(ops: Op[], tell: boolean): Op[] {
     const names = a.locked.length > 2 ? `${a.locked.length} lights and groups are` : `${a.locked.join(' and ')} ${a.locked.length > 1 ? 'are' : 'is'}`
     say(`${names} locked${a.ops.length ? ': left alone' : ''}. K unlocks.`)
   }
-  return a.ops
+  const { bare, alone } = get()
+  return bare?.look ? routed(bare, a.ops, alone) : a.ops
 }
 
 /** draft shows ops at once without keeping them: a drag under way. No ops end it. */
@@ -61,7 +63,7 @@ export function edit(label: string, ops: Op[]) {
   if (held && held.ops !== ops) release()
   held = null
   const fit = free(ops, true)
-  const doc = get().kept
+  const doc = get().bare
   if (fit.length === 0 || !doc || JSON.stringify(patched(doc, fit)) === JSON.stringify(doc)) {
     draft([])
     return

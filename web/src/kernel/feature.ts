@@ -47,6 +47,7 @@ export interface Panel {
 
 /** Places of the frame that features fill. */
 export type Slot =
+  | 'top' // in the top bar, after the setup's name
   | 'shelf' // over the picture: what may be looked at
   | 'over' // in the line over the picture
   | 'overRight' // at its right end

@@ -18,7 +18,7 @@ const camera = { name: '', order: 0, eye: [0, 1, 5] as [number, number, number],
 beforeEach(() => {
   const groups = { hall: { name: 'Hall', order: 0, trim: 0, off: false }, keeper: { name: 'Keeper', order: 1, trim: 0, off: false } }
   const doc = { version: 1, name: 'n', target: 't', curve: 'plain', groups, lights: { a: lamp('Lamp', 1), b: lamp('Rim', 2), c: lamp('Fill', 3, { locked: true }) }, views: {}, looks: {}, objects: {}, materials: {}, backdrops: {}, channels: {} } as Setup
-  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [] })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [] })
   choose(null)
 })
 
@@ -54,7 +54,7 @@ test('what is copied is pasted beside itself here, and in its own place in anoth
 
 test('copies belong to no link, or a change of the first would change them too', () => {
   const doc = { ...now(), lights: { ...now().lights, a: { ...(now().lights.a as Light), link: 'pair' } } }
-  useSetup.setState({ confirmed: doc, kept: doc, doc })
+  useSetup.setState({ confirmed: doc, kept: doc, bare: doc, doc })
   lightEdits.duplicate(['a'], camera)
   expect(now().lights['lamp-2']?.link).toBeUndefined()
   expect(now().lights.a?.link).toBe('pair')

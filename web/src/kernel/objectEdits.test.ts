@@ -14,7 +14,7 @@ const label = () => useSetup.getState().pending.at(-1)?.label
 
 beforeEach(() => {
   const d = doc()
-  useSetup.setState({ id: 1, confirmed: d, kept: d, doc: d, pending: [], draft: [] })
+  useSetup.setState({ id: 1, confirmed: d, kept: d, bare: d, doc: d, pending: [], draft: [] })
 })
 
 test('the hierarchy is a tree, numbers in their order', () => {

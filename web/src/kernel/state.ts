@@ -1,6 +1,7 @@
 import { produce, setAutoFreeze } from 'immer'
 import jsonpatch, { type Operation } from 'fast-json-patch'
 import { create } from 'zustand'
+import { worn } from './looks'
 import type { Figures, FrameNews, LampFact, Setup } from '../api.gen'
 
 export interface Op {
@@ -32,8 +33,9 @@ export interface State {
   mine: string
   /** Why the document makes no sense, if it does not: it can be taken back. */
   broken: string
-  /** The document as the server has it; with what is on its way; and with what is under the hand. */
+  /** The document as the server has it; with what is on its way; that as its look has it; and with what is under the hand. */
   confirmed: Setup | null
+  bare: Setup | null
   kept: Setup | null
   doc: Setup | null
   revision: number
@@ -55,6 +57,8 @@ export interface State {
   figures: Record<string, Figures>
   undoLabel: string
   redoLabel: string
+  /** Changes go to the look that is worn, and not to every look. */
+  alone: boolean
   connected: boolean
   /** The server is there, but waits for its database. */
   away: boolean
@@ -67,6 +71,7 @@ export const blank = {
   id: null,
   broken: '',
   confirmed: null,
+  bare: null,
   kept: null,
   doc: null,
   revision: 0,
@@ -81,6 +86,7 @@ export const blank = {
   figures: {},
   undoLabel: '',
   redoLabel: '',
+  alone: true,
 }
 
 export const useSetup = create<State>(() => ({
@@ -123,8 +129,10 @@ export function rebuild(s: Partial<State>): Partial<State> {
   const before = get()
   const all = { ...before, ...s }
   if (!all.confirmed) return s
-  const kept = all.confirmed === before.confirmed && all.pending === before.pending && before.kept ? before.kept : patched(all.confirmed, all.pending.flatMap((p) => p.ops))
-  return { ...s, kept, doc: patched(kept, all.draft) }
+  const same = all.confirmed === before.confirmed && all.pending === before.pending && before.bare && before.kept
+  const bare = same ? before.bare : patched(all.confirmed, all.pending.flatMap((p) => p.ops))
+  const kept = same ? before.kept : bare && worn(bare)
+  return { ...s, bare, kept, doc: all.draft.length > 0 && bare ? worn(patched(bare, all.draft)) : kept }
 }
 
 export function say(said: string) {

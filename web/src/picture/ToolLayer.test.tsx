@@ -20,7 +20,7 @@ const at = (x: number, y: number) => ({ clientX: x * 100, clientY: y * 50, butto
 
 beforeEach(() => {
   const doc = { version: 1, name: 'n', target: 't', curve: 'plain', groups: {}, lights: { a: lamp }, views: {}, looks: {} } as unknown as Setup
-  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [], lamps: {}, draftLamps: null })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [], lamps: {}, draftLamps: null })
   place.mockReset()
   act(() => endTool(true))
   render(<ToolLayer colourAt={(x) => Promise.resolve(x > 0.5 ? [2, 1, 0.5] : [0, 0, 0])} />)

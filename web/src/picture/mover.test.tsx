@@ -22,7 +22,7 @@ const at = (p: [number, number, number]) => {
 const now = () => (useSetup.getState().doc as Setup).objects?.k
 
 beforeEach(() => {
-  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [] })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [] })
   useThings.setState({ things: [thing('Keeper/coat'), thing('Keeper/head'), thing('Wall')], facts: null })
 })
 

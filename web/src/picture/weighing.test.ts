@@ -11,7 +11,7 @@ const { useLook } = await import('../kernel/look')
 beforeEach(() => {
   weigh.mockClear()
   const doc = { version: 1, name: 'n', views: { new: { name: 'New' } }, lights: {} } as unknown as Setup
-  useSetup.setState({ id: 1, view: 'new', confirmed: doc, kept: doc, doc, pending: [] })
+  useSetup.setState({ id: 1, view: 'new', confirmed: doc, kept: doc, bare: doc, doc, pending: [] })
   pointer.at = { x: 0.5, y: 0.5 }
 })
 

@@ -139,7 +139,7 @@ function Frame({ warmth, go }: { warmth: Warmth | undefined; go: (id: number) =>
   const column3 = panel !== null && wide && beside === 'frame'
   return (
     <div className={`app beside-${beside}`} style={{ '--side': `${beside === 'frame' ? side : beside === 'strip' ? stripWidth : 0}px`, '--dock': `${dock}px`, '--column': `${column3 ? column : 0}px` } as React.CSSProperties}>
-      <TopBar />
+      <TopBar warmth={warmth} />
       <Round />
       <main className={light ? 'light' : ''}>
         <h1 className="unseen">{name === undefined ? 'Willowherb' : `${name}: the picture`}</h1>

@@ -9,6 +9,8 @@ import { undo, useSetup } from '../kernel/store'
 import { askFor } from '../ui/askFor'
 import { panels, type Panel } from '../kernel/feature'
 import { openPanel, usePanel } from '../kernel/panels'
+import type { Warmth } from '../api.gen'
+import { Slots } from './Slots'
 import { Tip } from '../ui/Tip'
 
 /** People says who else is here, and lets this person choose a name. */
@@ -75,7 +77,7 @@ function TakeBack() {
 }
 
 /** TopBar names the setup, takes edits back, finds, and opens panels. */
-export function TopBar() {
+export function TopBar({ warmth }: { warmth: Warmth | undefined }) {
   const project = useSetup((s) => s.project)
   const name = useSetup((s) => s.doc?.name)
   const setups = usePanel((s) => s.panel === 'setups')
@@ -93,6 +95,7 @@ export function TopBar() {
           ) : null}
         </ButtonBase>
       </Tip>
+      {warmth && <Slots of="top" warmth={warmth} />}
       <span className="grow" />
       <TakeBack />
       <ButtonBase className="find-box" onClick={() => useLook.setState({ finder: true })}>

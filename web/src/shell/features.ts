@@ -6,6 +6,7 @@ import { grade } from '../features/grade'
 import { history } from '../features/history'
 import { ladder } from '../features/ladder'
 import { ledger } from '../features/ledger'
+import { looks } from '../features/looks'
 import { plot } from '../features/plot'
 import { rigs } from '../features/rigs'
 import { scene } from '../features/scene'
@@ -18,4 +19,4 @@ import { views } from '../features/views'
 import { weigh } from '../features/weigh'
 
 // The order in which they are shown.
-features.push(scene, ledger, air, grade, shelf, views, seeing, ladder, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)
+features.push(scene, ledger, air, grade, shelf, views, seeing, ladder, looks, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)

@@ -19,7 +19,7 @@ const row = (key: string, bits = 255) => ({ key, name: key, depth: 0, bits, kind
 
 test('cells become edits: of lights with those they are linked to, of things by the nearest node that says so', () => {
   useThings.setState({ things })
-  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [] })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [] })
   const rows = [row('light:a'), row('light:b'), row('thing:Keeper'), row('thing:Hall')]
   const after = patched(doc, opsOf(doc, rows, new Map([['light:a', 255], ['light:b', 7], ['thing:Keeper', 254], ['thing:Hall', 3]])))
   expect([after.lights.a?.channels, after.lights.b?.channels, after.lights.c?.channels]).toEqual([255, 7, 7])
@@ -31,7 +31,7 @@ test('cells become edits: of lights with those they are linked to, of things by 
 
 test('a helper light lights all but its bearer, by a channel that is free', () => {
   const used = patched(doc, [{ op: 'add', path: '/channels', value: { 8: { name: 'Rain' } } }])
-  useSetup.setState({ id: 1, confirmed: used, kept: used, doc: used, pending: [], draft: [] })
+  useSetup.setState({ id: 1, confirmed: used, kept: used, bare: used, doc: used, pending: [], draft: [] })
   helper('Keeper', things)
   const now = useSetup.getState().doc as Setup
   const light = Object.values(now.lights).find((l) => l.name === 'Helper, Keeper')

@@ -27,7 +27,7 @@ const layer = (d: number) => ({ version: 1, scales: [1, 0, 0, 0], direct: [d, d,
 beforeEach(() => {
   const doc: Setup = { version: 1, name: 'n', target: 't', curve: 'plain', groups: { hall: { name: 'Hall lamps', order: 0, trim: 0, off: false } }, lights: { a: lamp('Lantern', 1), b: lamp('Rim', 2, { stops: 1 }) }, views: {}, looks: {}, objects: {}, materials: {}, backdrops: {}, channels: {} }
   useSetup.setState({
-    id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [], view: 'v', sight: 's', draftLamps: null, thumbs: {}, figures: {},
+    id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [], view: 'v', sight: 's', draftLamps: null, thumbs: {}, figures: {},
     lamps: { a: { key: 'ka', perOutput: 1, shines: false, perUnit: {}, colour: [1, 1, 1] }, b: { key: 'kb', perOutput: 1, shines: false, perUnit: {}, colour: [1, 1, 1] } },
     frames: { s: { 2: { type: 'frame', level: 2, frame: 'f', layers: { ka: layer(1), kb: layer(0.5) } } as unknown as FrameNews } },
   })
@@ -125,7 +125,7 @@ test('a locked light is left alone', async () => {
   if (!confirmed) throw new Error('no document')
   const doc = structuredClone(confirmed)
   if (doc.lights.a) doc.lights.a.locked = true
-  act(() => useSetup.setState({ doc, confirmed: doc, kept: doc }))
+  act(() => useSetup.setState({ doc, confirmed: doc, kept: doc, bare: doc }))
   row('Lantern').focus()
   await userEvent.keyboard('{ArrowRight}o')
   expect(stops('a')).toBe(0)
@@ -139,7 +139,7 @@ test('temperatures of lights chosen together keep their difference', async () =>
   const doc = structuredClone(confirmed)
   if (doc.lights.b) doc.lights.b.colour = { kelvin: 5000 }
   act(() => {
-    useSetup.setState({ doc, confirmed: doc, kept: doc })
+    useSetup.setState({ doc, confirmed: doc, kept: doc, bare: doc })
     useLook.setState({ picked: new Set(['a', 'b']), chosen: 'a', open: new Set(['a']) })
   })
   await user.click(screen.getByRole('textbox', { name: 'Lantern temperature in K' }))

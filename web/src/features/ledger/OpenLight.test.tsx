@@ -29,7 +29,7 @@ const now = () => (useSetup.getState().doc as Setup).lights
 function show(over: Partial<Light> = {}, others: Record<string, Light> = {}) {
   const lights = { a: spot(over), ...others }
   const doc = { version: 1, name: 'n', target: 't', curve: 'plain', groups: {}, lights, looks: {}, views: { hall: { name: 'Hall', order: 0 } }, objects: { keeper: { path: 'Keeper', part: 'mover', offset: [0, 0, 0], pivot: [0, 0, 0], turn: 0 } } } as unknown as Setup
-  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [], draftLamps: null, view: 'hall', figures: {}, lamps: { a: fact, b: fact }, thumbs: { hall: { samples: 1 } as never } })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [], draftLamps: null, view: 'hall', figures: {}, lamps: { a: fact, b: fact }, thumbs: { hall: { samples: 1 } as never } })
   useLook.setState({ picked: new Set(['a']), chosen: 'a' })
   const draw = () => (
     <QueryClientProvider client={client}>

@@ -27,13 +27,13 @@ test('a rig turns, rises and grows about its pivot as one', () => {
 })
 
 test('a rig that is put on, or made of lights, has a name of its own', () => {
-  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [] })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [] })
   const a = { figure: 'Keeper', group: { ...doc.groups.rig }, lights: [lamp('Key', '', [0, 1, 0], [0, -1, 0])] } as RigAnswer
   putOn(a)
   const now = () => useSetup.getState().doc as Setup
   expect(now().groups['rig-keeper']?.name).toBe('Rig, Keeper')
   expect(now().lights['rig-keeper-key']?.group).toBe('rig-keeper')
-  useSetup.setState({ id: 1, confirmed: doc, kept: doc, doc, pending: [], draft: [] })
+  useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [] })
   rigOf(['other'], a)
   expect(now().lights.other?.group).toBe('rig-keeper')
 })

@@ -1,0 +1,67 @@
+import { expect, test } from 'vitest'
+import type { Setup } from '../api.gen'
+import { routed, worn } from './looks'
+import { patched, type Op } from './state'
+
+const light = (o: object = {}) => ({ name: 'L', group: 'g', kind: 'point', output: 100, stops: 0, colour: { kelvin: 3000 }, off: false, ...o })
+const doc = (o: object = {}) =>
+  ({
+    lights: { sun: light(), sky: light({ link: 'a' }), fill: light({ link: 'a' }) },
+    groups: { g: { name: 'G', trim: 0.5 } },
+    views: { hall: { ev: 4 } },
+    materials: {},
+    fog: { visibility: 200, halves: 3 },
+    look: 'storm',
+    looks: { storm: { name: 'Storm', order: 0, overrides: {} } },
+    ...o,
+  }) as unknown as Setup
+
+/** kept is the document after ops that were routed. */
+const kept = (d: Setup, ops: Op[], alone = true) => patched(d, routed(d, ops, alone))
+
+test('an edit that goes to the look leaves the setup as it is, and is shown', () => {
+  const d = kept(doc(), [{ op: 'replace', path: '/lights/sun/stops', value: -1.5 }])
+  expect(d.lights.sun?.stops).toBe(0)
+  expect(d.looks.storm?.overrides).toEqual({ '/lights/sun/stops': { stops: -1.5 } })
+  expect(worn(d).lights.sun?.stops).toBe(-1.5)
+  // Back at the setup's own value it is no difference any more.
+  expect(kept(d, [{ op: 'replace', path: '/lights/sun/stops', value: 0 }]).looks.storm?.overrides).toEqual({})
+})
+
+test('a change follows the setup, a value does not', () => {
+  let d = kept(doc(), [{ op: 'add', path: '/lights/sun/stops', value: 1 }, { op: 'add', path: '/lights/sun/colour', value: { kelvin: 6000 } }])
+  d = { ...d, lights: { ...d.lights, sun: light({ stops: 2, colour: { kelvin: 2000 } }) as never } }
+  expect(worn(d).lights.sun?.stops).toBe(3)
+  expect(worn(d).lights.sun?.colour.kelvin).toBe(6000)
+})
+
+test('an edit of every look is the setup’s, and nothing of the look hides it', () => {
+  let d = kept(doc(), [{ op: 'add', path: '/lights/sun/stops', value: 1 }])
+  d = kept(d, [{ op: 'add', path: '/lights/sun/stops', value: 3 }], false)
+  expect(d.lights.sun?.stops).toBe(3)
+  expect(d.looks.storm?.overrides).toEqual({})
+})
+
+test('fog differs field by field, and can be left out of a look or be in it alone', () => {
+  let d = kept(doc(), [{ op: 'add', path: '/fog', value: { visibility: 100, halves: 3 } }])
+  expect(d.looks.storm?.overrides).toEqual({ '/fog/visibility': { times: 0.5 } })
+  expect(worn(d).fog?.visibility).toBe(100)
+  d = kept(d, [{ op: 'remove', path: '/fog' }])
+  expect(worn(d).fog).toBeUndefined()
+  expect(d.fog?.visibility).toBe(200)
+  d = kept(doc({ fog: undefined }), [{ op: 'add', path: '/fog', value: { visibility: 50, halves: 1 } }])
+  d = kept(d, [{ op: 'add', path: '/fog/visibility', value: 70 }])
+  expect(worn(d).fog).toEqual({ visibility: 70, halves: 1 })
+  expect(d.fog).toBeUndefined()
+})
+
+test('what no look can have otherwise goes to the setup', () => {
+  const ops: Op[] = [{ op: 'add', path: '/lights/new', value: light() }, { op: 'replace', path: '/lights/sun/name', value: 'Low sun' }, { op: 'add', path: '/looks/x', value: { name: 'X', order: 1, overrides: {} } }, { op: 'add', path: '/look', value: 'x' }]
+  expect(routed(doc(), ops, true)).toEqual(ops)
+  expect(routed(doc({ look: '' }), [{ op: 'replace', path: '/lights/sun/stops', value: 1 }], true)).toHaveLength(1)
+})
+
+test('linked lights wear it together', () => {
+  const d = doc({ looks: { storm: { name: 'S', order: 0, overrides: { '/lights/sky/stops': { stops: -2 }, '/lights/gone/stops': { stops: 1 } } } } })
+  expect(worn(d).lights.fill?.stops).toBe(-2)
+})
