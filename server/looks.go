@@ -63,7 +63,11 @@ func (s *Server) lookPicture(c fiber.Ctx) error {
 		return err
 	}
 	defer leave()
-	png, err := s.desk.LookPicture(c.Context(), p, doc, c.Query("look"), c.Query("view"))
+	look := c.Query("look")
+	if _, ok := doc.Looks[look]; !ok && look != "" {
+		return c.SendStatus(fiber.StatusNoContent) // taken away since the page asked
+	}
+	png, err := s.desk.LookPicture(c.Context(), p, doc, look, c.Query("view"))
 	if err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@
 package looks
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -62,6 +63,7 @@ func Sentence(s *setup.Setup, id string) string {
 	}
 	say := map[int][]string{}
 	by := map[string][]string{} // what is said of each light
+	weight := map[string]float64{}
 	var order []string
 	for _, p := range slices.Sorted(maps.Keys(l.Overrides)) {
 		o, k := l.Overrides[p], pieces(p)
@@ -75,6 +77,12 @@ func Sentence(s *setup.Setup, id string) string {
 				order = append(order, light.Name)
 			}
 			by[light.Name] = append(by[light.Name], lightWords(&light, k[2:], o))
+			switch off, _ := of[bool](o); {
+			case k[2] == "off" && off:
+				weight[light.Name] = 100
+			case o.Stops != nil:
+				weight[light.Name] = max(weight[light.Name], math.Abs(*o.Stops))
+			}
 		case "groups":
 			if g, ok := s.Groups[k[1]]; ok && len(k) > 2 {
 				say[1] = append(say[1], g.Name+" "+groupWords(k[2], o))
@@ -106,10 +114,17 @@ func Sentence(s *setup.Setup, id string) string {
 			say[5] = append(say[5], "another moment")
 		}
 	}
+	// What is off comes first, then what changes most.
+	slices.SortStableFunc(order, func(a, b string) int { return cmp.Compare(weight[b], weight[a]) })
 	for _, name := range order {
-		words := slices.Compact(by[name])
-		if slices.Contains(words, "off") {
-			words = []string{"off"}
+		words := by[name]
+		slices.SortStableFunc(words, func(a, b string) int { return cmp.Compare(rank(a), rank(b)) })
+		words = slices.Compact(words)
+		if words[0] == "off" {
+			words = words[:1]
+		}
+		if n := len(words); n > 1 && words[n-1] == changed {
+			words = words[:n-1]
 		}
 		say[0] = append(say[0], name+" "+strings.Join(words, " "))
 	}
@@ -122,6 +137,24 @@ func Sentence(s *setup.Setup, id string) string {
 		}
 	}
 	return strings.Join(out, ", ")
+}
+
+// changed is said of what has no better words.
+const changed = "changed"
+
+// rank is where words stand in what is said of a light.
+func rank(words string) int {
+	switch {
+	case words == "off" || words == "on":
+		return 0
+	case strings.HasSuffix(words, " st"):
+		return 1
+	case strings.HasSuffix(words, " K"):
+		return 2
+	case words == changed:
+		return 9
+	}
+	return 3
 }
 
 func lightWords(l *setup.Light, k []string, o setup.Override) string {
@@ -160,7 +193,7 @@ func lightWords(l *setup.Light, k []string, o setup.Override) string {
 	case "noAir":
 		return "otherwise in fog"
 	}
-	return "changed"
+	return changed
 }
 
 func groupWords(field string, o setup.Override) string {
@@ -189,7 +222,7 @@ func groupWords(field string, o setup.Override) string {
 	case "hue":
 		return fmt.Sprintf("%.0f° round", v)
 	}
-	return "changed"
+	return changed
 }
 
 func fogWords(s *setup.Setup, k []string, o setup.Override) []string {

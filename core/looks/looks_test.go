@@ -2,6 +2,7 @@ package looks_test
 
 import (
 	"encoding/json"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -43,7 +44,7 @@ func evening() *setup.Setup {
 func TestSentence(t *testing.T) {
 	s := evening()
 	say := looks.Sentence(s, "storm")
-	require.Regexp(t, `^Sky −1\.3 st, Sun off, fog ×2, balance \d+ K$`, say)
+	require.Regexp(t, `^Sun off, Sky −1\.3 st, fog ×2, balance \d+ K$`, say)
 	require.Equal(t, "Sky +1 st, Sun 6000 K, Practicals −2 st, no fog", looks.Sentence(s, "morning"))
 	require.Empty(t, looks.Sentence(s, "none"))
 }
@@ -139,4 +140,32 @@ func TestOnly(t *testing.T) {
 	require.Contains(t, looks.Only(s, "storm", "g"), "/lights/sky/stops")
 	require.Len(t, looks.Only(s, "storm", "out"), 2)
 	require.Contains(t, looks.Only(s, "morning", "g"), "/groups/g/trim")
+}
+
+// Two programs wear looks: this and the browser's (web/src/kernel/looks.ts). Both are held to
+// one file, which has a setup in its look as it is to be shown.
+func TestWornAsTheBrowserWearsIt(t *testing.T) {
+	const file = "testdata/worn.json"
+	s := evening()
+	mired := 40.0
+	s.Looks["storm"].Overrides["/lights/lantern/colour/kelvin"] = setup.Override{Mired: &mired}
+	s.Looks["storm"].Overrides["/grade/saturation"] = set(0.5)
+	s.Looks["storm"].Overrides["/groups/g/hue"] = setup.Override{Stops: num(12)}
+	for _, id := range []string{"sun", "sky"} {
+		l := s.Lights[id]
+		l.Name, l.Link, l.Colour, l.Off, l.Stops = id, "pair", setup.Colour{Kelvin: 4000}, false, 0
+		s.Lights[id] = l
+	}
+	s.Look = "storm"
+	require.NoError(t, s.Validate())
+	var is struct{ Before, After *setup.Setup }
+	is.Before, is.After = s, lamps.Shown(s)
+	text, err := json.MarshalIndent(is, "", " ")
+	require.NoError(t, err)
+	if os.Getenv("WILLOWHERB_WRITE") != "" {
+		require.NoError(t, os.WriteFile(file, append(text, '\n'), 0o644))
+	}
+	kept, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.JSONEq(t, string(kept), string(text), "if this is meant: WILLOWHERB_WRITE=1 go test ./core/looks")
 }

@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs'
 import { expect, test } from 'vitest'
 import type { Setup } from '../api.gen'
 import { routed, worn } from './looks'
@@ -64,4 +65,13 @@ test('what no look can have otherwise goes to the setup', () => {
 test('linked lights wear it together', () => {
   const d = doc({ looks: { storm: { name: 'S', order: 0, overrides: { '/lights/sky/stops': { stops: -2 }, '/lights/gone/stops': { stops: 1 } } } } })
   expect(worn(d).lights.fill?.stops).toBe(-2)
+})
+
+test('a look is worn as the server wears it', () => {
+  const file = JSON.parse(readFileSync('../core/looks/testdata/worn.json', 'utf8')) as { Before: Setup; After: Setup }
+  const got = worn(file.Before)
+  const want = file.After
+  expect(got.lights.lantern?.colour.kelvin).toBeCloseTo(want.lights.lantern?.colour.kelvin ?? 0, 6)
+  const rest = (s: Setup) => ({ ...s, look: undefined, lights: { ...s.lights, lantern: undefined } })
+  expect(rest(got)).toEqual(rest(want))
 })

@@ -56,7 +56,9 @@ export function LookPanel() {
 /** Picture is a look in a view, made anew whenever it would be another one. */
 function Picture({ look, view, line }: { look: string; view: string; line: LookLine | undefined }) {
   const id = useSetup((s) => s.id)
-  return line ? <img alt="" loading="lazy" src={`/api/setups/${id}/looks/picture?look=${look}&view=${view}&of=${line.stamp}`} /> : <span className="no-picture" />
+  const [tries, setTries] = useState(0)
+  // The server may have a long line of them.
+  return line ? <img alt="" loading="lazy" src={`/api/setups/${id}/looks/picture?look=${look}&view=${view}&of=${line.stamp}${tries ? `&try=${tries}` : ''}`} onError={() => tries < 20 && setTimeout(() => setTries(tries + 1), 1500)} /> : <span className="no-picture" />
 }
 
 /** One is a look with what can be done with it. */
@@ -78,7 +80,9 @@ function One({ id, doc, line }: { id: string; doc: Setup; line: LookLine | undef
       </Button>
       <div>
         <b>{name}</b>
-        <span className="quiet sentence">{id ? line?.sentence || 'changes nothing yet' : 'the setup without a look'}</span>
+        <span className="quiet sentence" data-tip={line?.sentence || undefined}>
+          {id ? line?.sentence || 'changes nothing yet' : 'the setup without a look'}
+        </span>
         {(line?.orphans.length ?? 0) > 0 && <span className="quiet">{line?.orphans.length} of its changes have no target any more</span>}
         <span className="actions">
           <Button className="word" onClick={() => askFor('Name of the look', name, (n) => renameLook(id, n))}>
