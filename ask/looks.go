@@ -8,15 +8,12 @@ import (
 
 	"willowherb/core/edits"
 	"willowherb/core/exposure"
-	"willowherb/core/film"
-	"willowherb/core/filter"
 	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/looks"
-	"willowherb/core/path"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
-	"willowherb/core/vec"
+	"willowherb/core/still"
 	"willowherb/format/picture"
 	"willowherb/plan"
 	"willowherb/refine"
@@ -96,34 +93,16 @@ func (d *Desk) LookPicture(ctx context.Context, p *refine.Pictures, doc *setup.S
 			return develop(f.Compose(lit, nil), f.W, f.H)
 		}
 		w, h := lookWide, max(int(lookWide/v.Aspect+0.5), 2)
-		pic, err := d.quick(ctx, on, lit, v, w, h, lookSamples)
+		var pic []float32
+		err = spread.Guard(func() (err error) {
+			pic, err = still.Glance(ctx, on.World, lit, v.Camera(), w, h, lookSamples, d.studio.Workers())
+			return err
+		})
 		if err != nil {
 			return nil, err
 		}
 		return develop(pic, w, h)
 	})
-}
-
-// quick is a small picture of a view with all lamps together, in cd/m2.
-func (d *Desk) quick(ctx context.Context, on *stage.Stage, lit []*lamps.Lamp, v setup.View, w, h, samples int) ([]float32, error) {
-	see := stage.Sight{Camera: v}
-	guide := film.NewGuide(w, h)
-	pass := &path.Pass{World: on.World, Camera: v.Camera(), W: w, H: h, Seed: 1, Bounces: 2, Few: 3, Guide: guide, Sight: see.Pass(on), Layers: []*film.Layers{film.NewLayers(w, h)}, Merged: []vec.V3{}}
-	for _, l := range lit {
-		if gain := l.Gain(); gain != (vec.V3{}) {
-			pass.Lights, pass.Merged = append(pass.Lights, l.Source), append(pass.Merged, gain)
-		}
-	}
-	workers := d.studio.Workers()
-	if err := pass.Run(ctx, samples, workers); err != nil {
-		return nil, err
-	}
-	pic := make([]float32, 3*w*h)
-	pass.Layers[0].Average(film.Direct, vec.Splat(1), pic)
-	err := spread.Guard(func() error {
-		return filter.New(guide, pass.Camera, workers).Apply(ctx, []filter.Noisy{{Pic: pic, Levels: 2}}, workers)
-	})
-	return pic, err
 }
 
 // BlendAsk asks for what lies between two looks.

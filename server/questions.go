@@ -38,6 +38,14 @@ func (s *Server) questionRoutes(api fiber.Router) {
 		return s.desk.Rig(c.Context(), p, q)
 	}))
 	api.Post("/setups/:id/plot", asked(s, false, s.plot))
+	api.Post("/setups/:id/walk", asked(s, true, func(c fiber.Ctx, p *refine.Pictures, q ask.WalkAsk) (*ask.WalkAnswer, error) {
+		return s.desk.Walk(c.Context(), p, q)
+	}))
+	api.Get("/setups/:id/exposed", func(c fiber.Ctx) error {
+		return answer(s, c, false, func(p *refine.Pictures) (*ask.Exposed, error) {
+			return s.desk.Exposed(c.Context(), p, c.Query("view"))
+		})
+	})
 	api.Get("/setups/:id/contrast", s.contrast)
 	api.Get("/setups/:id/rigs/:group", s.saveRig)
 	api.Get("/setups/:id/notice", answered(s, true, s.desk.Notice))

@@ -17,6 +17,7 @@ import (
 type cli struct {
 	Serve   serveCmd   `cmd:"" help:"Serve the application."`
 	Still   stillCmd   `cmd:"" help:"Light a GLB file and write a picture."`
+	Walk    walkCmd    `cmd:"" help:"What automatic exposure does along a way through views, against what is held."`
 	Sky     skyCmd     `cmd:"" help:"Say what sun and sky give at a height of the sun, and write the dome as a picture."`
 	Measure measureCmd `cmd:"" help:"Say what an environment picture gives, and where its sun is."`
 	Grade   gradeCmd   `cmd:"" help:"Take a linear picture through a .cube table and write it for a screen."`

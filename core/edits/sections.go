@@ -34,6 +34,7 @@ var kinds = map[string]kind{
 	"objects":   entries[setup.Object](func(s *setup.Setup) *map[string]setup.Object { return &s.Objects }),
 	"materials": entries[setup.Material](func(s *setup.Setup) *map[string]setup.Material { return &s.Materials }),
 	"backdrops": entries[setup.Backdrop](func(s *setup.Setup) *map[string]setup.Backdrop { return &s.Backdrops }),
+	"zones":     entries[setup.Zone](func(s *setup.Setup) *map[string]setup.Zone { return &s.Zones }),
 	"channels":  entries[setup.Channel](func(s *setup.Setup) *map[string]setup.Channel { return &s.Channels }),
 }
 

@@ -86,18 +86,45 @@ func wearing(s *setup.Setup, l *setup.Look) (out *setup.Setup, orphans []string)
 	return out, orphans
 }
 
-// Shown is a document as it is to be shown: with the look that it says, if that is there. It
-// says none itself.
+// Shown is a document as it is to be shown: with the look that it says, if that is there, and
+// the exposure of zones where a view takes it from them. It says no look itself.
 func Shown(s *setup.Setup) *setup.Setup {
-	if s == nil || s.Look == "" {
+	if s == nil {
+		return s
+	}
+	out := s
+	if s.Look != "" {
+		if l, ok := s.Looks[s.Look]; ok {
+			out, _ = wearing(s, &l)
+		}
+		c := *out
+		c.Look, out = "", &c
+	}
+	return zoned(out)
+}
+
+// zoned is a setup whose views that take their exposure from zones have it.
+func zoned(s *setup.Setup) *setup.Setup {
+	var views map[string]setup.View
+	for id, v := range s.Views {
+		if !v.Zoned {
+			continue
+		}
+		ev, _ := s.InZones(v.Eye, v.EV)
+		if ev == v.EV {
+			continue
+		}
+		if views == nil {
+			views = maps.Clone(s.Views)
+		}
+		v.EV, v.Zoned = ev, false
+		views[id] = v
+	}
+	if views == nil {
 		return s
 	}
 	out := *s
-	if l, ok := s.Looks[s.Look]; ok {
-		with, _ := wearing(s, &l)
-		out = *with
-	}
-	out.Look = ""
+	out.Views = views
 	return &out
 }
 

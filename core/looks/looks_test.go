@@ -156,6 +156,11 @@ func TestWornAsTheBrowserWearsIt(t *testing.T) {
 		l.Name, l.Link, l.Colour, l.Off, l.Stops = id, "pair", setup.Colour{Kelvin: 4000}, false, 0
 		s.Lights[id] = l
 	}
+	s.Zones = map[string]setup.Zone{"all": {Name: "All", EV: 9}, "room": {Name: "Room", Precedence: 1, EV: 3, Size: [3]float64{4, 4, 4}, Blend: 3}}
+	eye := setup.View{Name: "Door", Eye: [3]float64{3, 0, 0}, Aim: [3]float64{1, 0, 0}, FovY: 40, Aspect: 1.5, EV: 6}
+	s.Views["door"] = eye
+	eye.Name, eye.Zoned = "Door, zoned", true
+	s.Views["zoned"] = eye
 	s.Look = "storm"
 	require.NoError(t, s.Validate())
 	var is struct{ Before, After *setup.Setup }

@@ -108,6 +108,10 @@ type Setup struct {
 	Channels map[string]Channel `json:"channels"`
 	// Day is what the sun and the sky were last set by.
 	Day *Day `json:"day,omitempty"`
+	// Auto is automatic exposure, to be simulated; left out: exposure.StandardAuto. Zones are
+	// exposures of parts of the level.
+	Auto  *exposure.Auto  `json:"auto,omitempty"`
+	Zones map[string]Zone `json:"zones"`
 	// Fog is what hangs in the air; left out, nothing.
 	Fog *Fog `json:"fog,omitempty"`
 	// Grade is what is done to the picture's colours; left out, nothing.
@@ -415,6 +419,12 @@ type View struct {
 	FovY   float64    `json:"fovY"` // vertical, degrees
 	Aspect float64    `json:"aspect"`
 	EV     float64    `json:"ev"` // EV100
+	// Aperture, as an f-number, and Shutter, in seconds, tell the exposure as a camera's;
+	// left out: f/2.8 and a sixtieth.
+	Aperture float64 `json:"aperture,omitempty"`
+	Shutter  float64 `json:"shutter,omitempty"`
+	// Zoned takes the exposure of the zones that the eye stands in.
+	Zoned bool `json:"zoned,omitempty"`
 }
 
 // Look is a named set of overrides on the setup, by JSON pointer into it.
@@ -472,6 +482,7 @@ func (s *Setup) fill() {
 	full(&s.Materials)
 	full(&s.Backdrops)
 	full(&s.Channels)
+	full(&s.Zones)
 }
 
 func full[V any](m *map[string]V) {
@@ -577,6 +588,12 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 	if s.Day != nil {
 		s.Day.validate(&c, "/day")
 	}
+	if s.Auto != nil {
+		err := s.Auto.Check()
+		c.ok(err == nil, "/auto", "%v", err)
+	}
+	c.count("/zones", len(s.Zones), MaxZones)
+	each(s.Zones, changedIn(s.Zones, "zones", changed), func(id string, z *Zone) { z.validate(&c, "/zones/"+id, id) })
 	if s.Fog != nil {
 		s.Fog.validate(&c, "/fog")
 	}
@@ -792,6 +809,8 @@ func (v *View) check(c *checker, at string) {
 	c.num(at+"/fovY", v.FovY, 0.1, 170)
 	c.num(at+"/aspect", v.Aspect, 0.1, 10)
 	c.num(at+"/ev", v.EV, -20, 30)
+	c.num(at+"/aperture", v.Aperture, 0, 128)
+	c.num(at+"/shutter", v.Shutter, 0, 3600)
 	c.num(at+"/roll", v.Roll, -360, 360)
 	for k := range 3 {
 		c.num(at+"/eye", v.Eye[k], -1e6, 1e6)

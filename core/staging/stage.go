@@ -24,7 +24,7 @@ type Stage struct {
 	// Geometry changes when ray structures have to be built anew, Pose when movers
 	// stand elsewhere, Bare when it looks otherwise, Key when its air does too.
 	Geometry, Pose, Bare, Key string
-	doc                 *setup.Setup
+	doc                       *setup.Setup
 }
 
 // Of reads the stage out of a document. A document that names no place lies

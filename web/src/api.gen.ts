@@ -145,6 +145,9 @@ export interface View {
   fovY: number
   aspect: number
   ev: number
+  aperture?: number
+  shutter?: number
+  zoned?: boolean
 }
 
 export interface Override {
@@ -214,6 +217,30 @@ export interface Day {
   sky: Sky
 }
 
+export interface Auto {
+  where: string
+  spot: [number, number]
+  area: [number, number, number, number]
+  dark: number
+  bright: number
+  inDark: number
+  inBright: number
+  least: number
+  most: number
+  toBright: number
+  toDark: number
+}
+
+export interface Zone {
+  name: string
+  precedence: number
+  off?: boolean
+  position: [number, number, number]
+  size: [number, number, number]
+  blend: number
+  ev: number
+}
+
 export interface FogBox {
   name: string
   order: number
@@ -263,6 +290,8 @@ export interface Setup {
   time?: number
   channels: Record<string, Channel>
   day?: Day
+  auto?: Auto
+  zones: Record<string, Zone>
   fog?: Fog
   grade?: Grade
 }
@@ -623,6 +652,56 @@ export interface Stepped {
 
 export interface DayAsk {
   day?: Day
+}
+
+export interface HotSpot {
+  x: number
+  y: number
+  share: number
+  stops: number
+  light: string
+  part: number
+  object: string
+  shines: boolean
+}
+
+export interface WindowOver {
+  outside: number
+  room: number
+  stops: number
+  share: number
+  limit: number
+  balance: Remedy[]
+}
+
+export interface Exposed {
+  ready: boolean
+  hot: HotSpot[]
+  window?: WindowOver
+  wanted: number
+  zone: string
+  inZone: number
+}
+
+export interface WalkAsk {
+  views: string[]
+  seconds: number
+}
+
+export interface Instant {
+  seconds: number
+  held: number
+  wanted: number
+  adapted: number
+  dark: number
+  bright: number
+  near: string
+}
+
+export interface WalkAnswer {
+  moments: Instant[]
+  swing: number
+  at: number
 }
 
 export interface LookLine {

@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Fault, Imported, KeptEnvironment, KeptProfile, KeptSlide, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, UndoAsk, Warmth, WhoAnswer } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Exposed, Fault, Imported, KeptEnvironment, KeptProfile, KeptSlide, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, UndoAsk, WalkAnswer, WalkAsk, Warmth, WhoAnswer } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -73,6 +73,8 @@ export const api = {
   madeNames: () => ask<string[]>('/api/environments/made'),
   made: (name: string) => ask<KeptEnvironment>(`/api/environments/made/${encodeURIComponent(name)}`, post({})),
   environment: (hash: string) => ask<KeptEnvironment>(`/api/environments/${hash}`),
+  exposed: (id: number, view: string) => ask<Exposed>(`/api/setups/${id}/exposed?view=${view}`),
+  walk: (id: number, q: WalkAsk) => ask<WalkAnswer>(`/api/setups/${id}/walk`, post(q)),
   looks: (id: number) => ask<LookLine[]>(`/api/setups/${id}/looks`),
   blend: (id: number, q: BlendAsk) => ask<Overrides>(`/api/setups/${id}/looks/blend`, post(q)),
   mergeLook: (id: number, q: LookAsk) => ask<LookAnswer>(`/api/setups/${id}/looks/merge`, post(q)),

@@ -72,6 +72,8 @@ test('a look is worn as the server wears it', () => {
   const got = worn(file.Before)
   const want = file.After
   expect(got.lights.lantern?.colour.kelvin).toBeCloseTo(want.lights.lantern?.colour.kelvin ?? 0, 6)
-  const rest = (s: Setup) => ({ ...s, look: undefined, lights: { ...s.lights, lantern: undefined } })
+  expect(want.views.zoned?.ev).toBe(5)
+  expect(got.views.zoned?.ev).toBeCloseTo(5, 9)
+  const rest = (s: Setup) => ({ ...s, look: undefined, views: { ...s.views, zoned: undefined }, lights: { ...s.lights, lantern: undefined } })
   expect(rest(got)).toEqual(rest(want))
 })

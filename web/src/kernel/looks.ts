@@ -1,4 +1,4 @@
-import type { Look, Override, Setup } from '../api.gen'
+import type { Look, Override, Setup, Zone } from '../api.gen'
 import { own } from './locks'
 import type { Op } from './state'
 
@@ -56,7 +56,42 @@ function put(doc: Setup, path: string, value: unknown): Setup {
 /** worn is a document with the look that it says, as the server shows it. Its overrides stay, so that it can still be told what comes of it. */
 export function worn(doc: Setup): Setup {
   const look = doc.look ? doc.looks[doc.look] : undefined
-  if (!look) return doc
+  return zoned(look ? dressed(doc, look) : doc)
+}
+
+/** zoned gives views that take their exposure from zones theirs. */
+function zoned(doc: Setup): Setup {
+  if (!Object.values(doc.views).some((v) => v.zoned)) return doc
+  return { ...doc, views: Object.fromEntries(Object.entries(doc.views).map(([id, v]) => [id, v.zoned ? { ...v, ev: inZones(doc.zones, v.eye, v.ev).ev } : v])) }
+}
+
+/** weightOf is how much a zone holds at a place. */
+export function weightOf(z: Zone, p: readonly number[]): number {
+  if (z.off) return 0
+  let d2 = 0
+  for (let k = 0; k < 3; k++) {
+    const size = z.size[k] ?? 0
+    const d = size === 0 ? 0 : Math.abs((p[k] ?? 0) - (z.position[k] ?? 0)) - size / 2
+    if (d > 0) d2 += d * d
+  }
+  const d = Math.sqrt(d2)
+  return d === 0 ? 1 : d >= z.blend ? 0 : 1 - d / z.blend
+}
+
+/** inZones is the exposure at a place, and the zone that has most of it. */
+export function inZones(zones: Record<string, Zone>, p: readonly number[], held: number): { ev: number; zone: string } {
+  let ev = held
+  let zone = ''
+  for (const [id, z] of Object.entries(zones).sort((a, b) => a[1].precedence - b[1].precedence || (a[0] < b[0] ? -1 : 1))) {
+    const w = weightOf(z, p)
+    if (w >= 0.5) zone = id
+    ev += w * (z.ev - ev)
+  }
+  return { ev, zone }
+}
+
+/** dressed is a document with a look's overrides. */
+function dressed(doc: Setup, look: Look): Setup {
   let out = doc
   for (const path of Object.keys(look.overrides).sort()) {
     const o = look.overrides[path] as Override

@@ -4,14 +4,13 @@ import type { Grade, Warmth } from '../../api.gen'
 import { api } from '../../kernel/client'
 import { neutralGrade } from '../../kernel/grade'
 import { setGrade } from '../../kernel/gradeEdits'
-import { replace } from '../../kernel/lightEdits'
-import { draft, edit, useSetup } from '../../kernel/store'
+import { useSetup } from '../../kernel/store'
 import { cssColour, temperature, type RGB } from '../../kernel/sums'
 import { startTool } from '../../picture/tool'
-import { Choice } from '../../ui/Choice'
 import { NumberField } from '../../ui/NumberField'
 import { SliderField } from '../../ui/SliderField'
 import { Tip } from '../../ui/Tip'
+import { ExposurePart } from './ExposurePart'
 import { leaveGrade, rangeOf, setPrimary, setRange, type Range } from './gradeEdits'
 
 /** PictureSide is the step's side: exposure and curve, white balance, contrast and colours. */
@@ -22,7 +21,7 @@ export function PictureSide() {
   const g = doc.grade ?? neutralGrade
   return (
     <section className="air" aria-label="Picture">
-      <Exposure />
+      <ExposurePart />
       <White g={g} />
       <div className="air-part" role="group" aria-label="Contrast and colour">
         <h2>Contrast and colour</h2>
@@ -45,37 +44,6 @@ export function PictureSide() {
         </Tip>
       </div>
     </section>
-  )
-}
-
-/** Exposure is that of the view, and the curve of the setup. */
-function Exposure() {
-  const view = useSetup((s) => s.view)
-  const v = useSetup((s) => s.doc?.views[s.view])
-  const curve = useSetup((s) => s.doc?.curve ?? '')
-  if (!v) return null
-  const put = (ev: number, done: boolean) => {
-    const ops = [replace(`/views/${view}/ev`, Math.round(ev * 100) / 100)]
-    if (done) edit(`${v.name} exposure EV ${ev.toFixed(1)}`, ops)
-    else draft(ops)
-  }
-  return (
-    <div className="air-part" role="group" aria-label="Exposure">
-      <h2>Exposure</h2>
-      <SliderField name={v.name} of="Exposure of" says="The view’s exposure as EV100: it is held" unit="EV" value={v.ev} min={-6} max={18} step={0.1} show={(x) => x.toFixed(1)} set={(x, done) => put(x, done !== false)} />
-      <div className="air-row">
-        <span className="label">Curve</span>
-        <Choice
-          label="Tone curve"
-          value={curve}
-          options={[
-            { value: 'shoulder', words: 'soft shoulder', says: 'White is five stops over middle grey' },
-            { value: 'plain', words: 'plain, clips', says: 'Linear to white, for judging' },
-          ]}
-          change={(k) => edit(`Tone curve ${k === 'plain' ? 'plain, clips' : 'soft shoulder'}`, [replace('/curve', k)])}
-        />
-      </div>
-    </div>
   )
 }
 

@@ -1,0 +1,116 @@
+package still
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"willowherb/core/colour"
+	"willowherb/core/exposure"
+	"willowherb/core/film"
+	"willowherb/core/filter"
+	"willowherb/core/lamps"
+	"willowherb/core/path"
+	"willowherb/core/setup"
+	"willowherb/core/vec"
+	"willowherb/core/world"
+)
+
+// Glance makes a small picture of all lamps at once, quickly: few lights at each place, two
+// bounces, filtered. It is good enough to look at at its size, and to meter.
+func Glance(ctx context.Context, w *world.World, lit []*lamps.Lamp, cam world.Camera, wide, high, samples, workers int) ([]float32, error) {
+	guide := film.NewGuide(wide, high)
+	pass := &path.Pass{World: w, Camera: cam, W: wide, H: high, Seed: 1, Bounces: 2, Few: 3, Guide: guide, Layers: []*film.Layers{film.NewLayers(wide, high)}, Merged: []vec.V3{}}
+	for _, l := range lit {
+		if gain := l.Gain(); gain != (vec.V3{}) {
+			pass.Lights, pass.Merged = append(pass.Lights, l.Source), append(pass.Merged, gain)
+		}
+	}
+	if err := pass.Run(ctx, samples, workers); err != nil {
+		return nil, err
+	}
+	pic := make([]float32, 3*wide*high)
+	pass.Layers[0].Average(film.Direct, vec.Splat(1), pic)
+	return pic, filter.New(guide, cam, workers).Apply(ctx, []filter.Noisy{{Pic: pic, Levels: 2}}, workers)
+}
+
+// Walk is a way through views: from one to the next, evenly.
+type Walk struct {
+	Setup   *setup.Setup
+	World   *world.World
+	Lamps   []*lamps.Lamp
+	Views   []string // ids
+	Seconds float64  // in all
+	Auto    exposure.Auto
+	Workers int
+}
+
+// Steps is how many moments a walk is looked at.
+const Steps = 48
+
+// Size of the pictures that are metered, and their samples.
+const (
+	walkWide, walkHigh = 64, 36
+	walkSamples        = 6
+)
+
+// Along looks at the moments of a walk, meters each, and works out what automatic exposure
+// does there. The exposure that is held is that of the view nearest in time, and of the zones.
+func Along(ctx context.Context, w Walk) ([]exposure.Instant, error) {
+	legs := max(len(w.Views)-1, 1)
+	out := make([]exposure.Instant, Steps)
+	for k := range out {
+		at := float64(k) / (Steps - 1) * float64(legs)
+		if len(w.Views) == 1 {
+			at = 0
+		}
+		i := min(int(at), max(len(w.Views)-2, 0))
+		a, b := w.Setup.Views[w.Views[i]], w.Setup.Views[w.Views[min(i+1, len(w.Views)-1)]]
+		t := at - float64(i)
+		v := between(a, b, t)
+		near := a
+		if t >= 0.5 {
+			near = b
+		}
+		pic, err := Glance(ctx, w.World, w.Lamps, v.Camera(), walkWide, walkHigh, walkSamples, w.Workers)
+		if err != nil {
+			return nil, err
+		}
+		m := &out[k]
+		m.Seconds, m.Near = w.Seconds*float64(k)/(Steps-1), near.Name
+		m.Held, _ = w.Setup.InZones(v.Eye, near.EV)
+		m.Wanted = w.Auto.Meter(pic, walkWide, walkHigh)
+		m.Dark, m.Bright = tenths(pic)
+	}
+	w.Auto.Adapt(out)
+	return out, nil
+}
+
+// between is a camera on the way from one view to another.
+func between(a, b setup.View, t float64) setup.View {
+	t = t * t * (3 - 2*t) // it stands at each
+	v := a
+	for k := range 3 {
+		v.Eye[k] += t * (b.Eye[k] - a.Eye[k])
+	}
+	from, to := vec.Of(a.Aim).Norm(), vec.Of(b.Aim).Norm()
+	d := from.Scale(float32(1 - t)).Add(to.Scale(float32(t)))
+	if d.Len() < 0.05 { // about face: by the side
+		side, _ := vec.Basis(from)
+		d = d.Add(side)
+	}
+	v.Aim = d.Norm().Array()
+	v.FovY += t * (b.FovY - a.FovY)
+	v.Roll += t * (b.Roll - a.Roll)
+	return v
+}
+
+// tenths are the EV under which a tenth, and nine tenths, of a picture lie.
+func tenths(pic []float32) (dark, bright float64) {
+	var evs []float64
+	for i := 0; i+2 < len(pic); i += 3 {
+		evs = append(evs, math.Log2(max(colour.LuminanceAt(pic, i), 1e-5)/0.125))
+	}
+	slices.Sort(evs)
+	return evs[len(evs)/10], evs[len(evs)*9/10]
+}
