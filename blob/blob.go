@@ -23,6 +23,8 @@ const (
 	Slide   Kind = "slide"
 	// Environment is a picture of all that lies around.
 	Environment Kind = "environment"
+	// Reference is a finished picture to look at.
+	Reference Kind = "reference"
 )
 
 // Store keeps files. A hash is the lower-case hexadecimal SHA-256 of a file.

@@ -17,6 +17,7 @@ import (
 	"willowherb/ask"
 	"willowherb/blob"
 	"willowherb/core/budget"
+	"willowherb/core/reference"
 	"willowherb/journal"
 	"willowherb/refine"
 	"willowherb/room"
@@ -39,14 +40,15 @@ type Parts struct {
 // Server is the application behind HTTP.
 type Server struct {
 	Parts
-	app     *fiber.App
-	desk    *ask.Desk
-	shop    *stage.Shop
-	ctx     context.Context // ends with the server
-	stop    context.CancelFunc
-	figures *figures
-	imports line // one at a time: a place takes much memory
-	heavy   line // questions that take all cores
+	app      *fiber.App
+	desk     *ask.Desk
+	shop     *stage.Shop
+	ctx      context.Context // ends with the server
+	stop     context.CancelFunc
+	figures  *figures
+	imports  line // one at a time: a place takes much memory
+	heavy    line // questions that take all cores
+	measures stage.Shelf[*reference.Measure]
 }
 
 // Build makes the rooms over a database: studio, hall and what they need.
@@ -65,7 +67,7 @@ func (p *Parts) Close() {
 
 // New wires the routes.
 func New(parts Parts) *Server {
-	s := &Server{Parts: parts, desk: ask.NewDesk(parts.Studio), shop: parts.Studio.Shop(), imports: newLine(1, 8), heavy: newLine(2, 48)}
+	s := &Server{Parts: parts, desk: ask.NewDesk(parts.Studio), shop: parts.Studio.Shop(), imports: newLine(1, 8), heavy: newLine(2, 48), measures: stage.Shelf[*reference.Measure]{Keep: 200}}
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	s.figures = newFigures(s)
 	// Immutable: strings of a request are copied, so that they may be kept.
@@ -84,6 +86,7 @@ func New(parts Parts) *Server {
 	s.pictureRoutes(api)
 	s.questionRoutes(api)
 	s.lookRoutes(api)
+	s.referenceRoutes(api)
 	s.airRoutes(api)
 	s.assetRoutes(api)
 	api.Get("/setups/:id/live", s.live())

@@ -27,15 +27,16 @@ type entries[V any] func(*setup.Setup) *map[string]V
 
 // kinds are the document's lists, by their names.
 var kinds = map[string]kind{
-	"groups":    entries[setup.Group](func(s *setup.Setup) *map[string]setup.Group { return &s.Groups }),
-	"lights":    entries[setup.Light](func(s *setup.Setup) *map[string]setup.Light { return &s.Lights }),
-	"views":     entries[setup.View](func(s *setup.Setup) *map[string]setup.View { return &s.Views }),
-	"looks":     entries[setup.Look](func(s *setup.Setup) *map[string]setup.Look { return &s.Looks }),
-	"objects":   entries[setup.Object](func(s *setup.Setup) *map[string]setup.Object { return &s.Objects }),
-	"materials": entries[setup.Material](func(s *setup.Setup) *map[string]setup.Material { return &s.Materials }),
-	"backdrops": entries[setup.Backdrop](func(s *setup.Setup) *map[string]setup.Backdrop { return &s.Backdrops }),
-	"zones":     entries[setup.Zone](func(s *setup.Setup) *map[string]setup.Zone { return &s.Zones }),
-	"channels":  entries[setup.Channel](func(s *setup.Setup) *map[string]setup.Channel { return &s.Channels }),
+	"groups":     entries[setup.Group](func(s *setup.Setup) *map[string]setup.Group { return &s.Groups }),
+	"lights":     entries[setup.Light](func(s *setup.Setup) *map[string]setup.Light { return &s.Lights }),
+	"views":      entries[setup.View](func(s *setup.Setup) *map[string]setup.View { return &s.Views }),
+	"looks":      entries[setup.Look](func(s *setup.Setup) *map[string]setup.Look { return &s.Looks }),
+	"objects":    entries[setup.Object](func(s *setup.Setup) *map[string]setup.Object { return &s.Objects }),
+	"materials":  entries[setup.Material](func(s *setup.Setup) *map[string]setup.Material { return &s.Materials }),
+	"backdrops":  entries[setup.Backdrop](func(s *setup.Setup) *map[string]setup.Backdrop { return &s.Backdrops }),
+	"references": entries[setup.Reference](func(s *setup.Setup) *map[string]setup.Reference { return &s.References }),
+	"zones":      entries[setup.Zone](func(s *setup.Setup) *map[string]setup.Zone { return &s.Zones }),
+	"channels":   entries[setup.Channel](func(s *setup.Setup) *map[string]setup.Channel { return &s.Channels }),
 }
 
 func (of entries[V]) ids(s *setup.Setup) []string { return slices.Sorted(maps.Keys(*of(s))) }

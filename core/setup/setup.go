@@ -52,6 +52,17 @@ func (s *Setup) Blobs() (profiles, slides, environments []string) {
 	return slices.Sorted(maps.Keys(p)), slices.Sorted(maps.Keys(g)), slices.Sorted(maps.Keys(e))
 }
 
+// Pictures lists the files of a document's references.
+func (s *Setup) Pictures() []string {
+	out := map[string]bool{}
+	for _, r := range s.References {
+		if r.Blob != "" {
+			out[r.Blob] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(out))
+}
+
 // ErrInvalid means that an edit, or a document, is not what a setup can hold; the
 // text names the place. The same again is refused again.
 var ErrInvalid = exact.ErrInvalid
@@ -112,6 +123,8 @@ type Setup struct {
 	// exposures of parts of the level.
 	Auto  *exposure.Auto  `json:"auto,omitempty"`
 	Zones map[string]Zone `json:"zones"`
+	// References are pictures and notes on the boards of views.
+	References map[string]Reference `json:"references"`
 	// Fog is what hangs in the air; left out, nothing.
 	Fog *Fog `json:"fog,omitempty"`
 	// Grade is what is done to the picture's colours; left out, nothing.
@@ -483,6 +496,7 @@ func (s *Setup) fill() {
 	full(&s.Backdrops)
 	full(&s.Channels)
 	full(&s.Zones)
+	full(&s.References)
 }
 
 func full[V any](m *map[string]V) {
@@ -592,6 +606,8 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 		err := s.Auto.Check()
 		c.ok(err == nil, "/auto", "%v", err)
 	}
+	c.count("/references", len(s.References), MaxReferences)
+	each(s.References, changedIn(s.References, "references", changed), func(id string, r *Reference) { r.validate(&c, "/references/"+id, id) })
 	c.count("/zones", len(s.Zones), MaxZones)
 	each(s.Zones, changedIn(s.Zones, "zones", changed), func(id string, z *Zone) { z.validate(&c, "/zones/"+id, id) })
 	if s.Fog != nil {

@@ -241,6 +241,14 @@ export interface Zone {
   ev: number
 }
 
+export interface Reference {
+  view: string
+  order: number
+  blob?: string
+  file?: string
+  note: string
+}
+
 export interface FogBox {
   name: string
   order: number
@@ -292,6 +300,7 @@ export interface Setup {
   day?: Day
   auto?: Auto
   zones: Record<string, Zone>
+  references: Record<string, Reference>
   fog?: Fog
   grade?: Grade
 }
@@ -681,6 +690,48 @@ export interface Exposed {
   wanted: number
   zone: string
   inZone: number
+}
+
+export interface TowardsAsk {
+  view: string
+  reference: string
+}
+
+export interface Tone {
+  hex: string
+  share: number
+}
+
+export interface Measure {
+  key: number
+  contrast: number
+  histogram: number[]
+  palette: Tone[]
+  lights: number
+  shadows: number
+  saturation: number
+  from: [number, number]
+  fromWords: string
+}
+
+export interface Proposal {
+  what: string
+  by: string
+  would: string
+  ops: Op[]
+}
+
+export interface TowardsAnswer {
+  ready: boolean
+  now: Measure
+  then?: Measure
+  proposals: Proposal[]
+}
+
+export interface KeptReference {
+  blob: string
+  file: string
+  measure: Measure
 }
 
 export interface WalkAsk {
