@@ -69,8 +69,7 @@ func Towards(p Picture, now, then Measure) []Proposal {
 	}
 	if now.Contrast > 0.1 && then.Contrast > 0.1 {
 		k := min(max(then.Contrast/now.Contrast, 1/mostContrast), mostContrast)
-		if math.Abs(k-1) >= leastShare {
-			to := math.Round(min(max(g.Contrast*k, 0.4), 3)*100) / 100
+		if to := math.Round(min(max(g.Contrast*k, 0.4), 3)*100) / 100; math.Abs(to/g.Contrast-1) >= leastShare {
 			out = append(out, Proposal{"contrast", "×" + fmt.Sprintf("%.2f", to/g.Contrast), fmt.Sprintf("%.1f to %.1f stops between dark and light", now.Contrast, then.Contrast),
 				graded(func(g *grade.Grade) { g.Contrast = to })})
 		}
@@ -84,21 +83,29 @@ func Towards(p Picture, now, then Measure) []Proposal {
 		// A picture gets warmer as its neutral gets cooler.
 		to := 1e6 / min(max(mired(was)-d, 1e6/15000), 1e6/1500)
 		c := colour.Temperature(to)
-		out = append(out, Proposal{"balance", warmth(d), fmt.Sprintf("neutral at %.0f K in the place of %.0f K", math.Round(to/10)*10, math.Round(was/10)*10),
-			graded(func(g *grade.Grade) { w := [3]float64(c); g.White = &w })})
+		if math.Abs(mired(to)-mired(was)) < leastMired {
+			d = 0 // it is as far as it goes
+		}
+		if d != 0 {
+			out = append(out, Proposal{"balance", warmth(d), fmt.Sprintf("neutral at %.0f K in the place of %.0f K", math.Round(to/10)*10, math.Round(was/10)*10),
+				graded(func(g *grade.Grade) { w := [3]float64(c); g.White = &w })})
+		}
 	}
 	if d := then.Saturation - now.Saturation; math.Abs(d) >= leastChroma && now.Saturation > 0.5 {
 		k := min(max(then.Saturation/now.Saturation, 1/mostSaturated), mostSaturated)
-		to := math.Round(min(max(g.Saturation*k, 0), 3)*100) / 100
-		out = append(out, Proposal{"saturation", "×" + fmt.Sprintf("%.2f", k), fmt.Sprintf("mean chroma %.0f to %.0f", now.Saturation, then.Saturation),
-			graded(func(g *grade.Grade) { g.Saturation = to })})
+		if to := math.Round(min(max(g.Saturation*k, 0), 3)*100) / 100; math.Abs(to-g.Saturation) >= leastShare/2 {
+			out = append(out, Proposal{"saturation", "×" + fmt.Sprintf("%.2f", k), fmt.Sprintf("mean chroma %.0f to %.0f", now.Saturation, then.Saturation),
+				graded(func(g *grade.Grade) { g.Saturation = to })})
+		}
 	}
 	if l, ok := p.Setup.Lights[p.Key]; ok && l.Colour.RGB == nil {
 		// What the balance of the whole does not do: lights against shadows.
 		if d := math.Round(lights - shadows); math.Abs(d) >= 2*leastMired {
 			to := math.Round(1e6/min(max(mired(l.Colour.Kelvin)+d, 1e6/colour.MaxKelvin), 1e6/colour.MinKelvin)/10) * 10
 			c := l.Colour
-			c.Kelvin = to
+			if c.Kelvin = to; to == l.Colour.Kelvin {
+				return out // it is as far as it goes
+			}
 			out = append(out, Proposal{l.Name, warmth(d), fmt.Sprintf("%.0f to %.0f K; lights against shadows", l.Colour.Kelvin, to), []edits.Op{op("/lights/"+p.Key+"/colour", c)}})
 		}
 	}

@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Exposed, Fault, Imported, KeptEnvironment, KeptProfile, KeptSlide, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, UndoAsk, WalkAnswer, WalkAsk, Warmth, WhoAnswer } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Exposed, Fault, Imported, KeptEnvironment, KeptProfile, KeptReference, KeptSlide, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, TowardsAnswer, TowardsAsk, UndoAsk, WalkAnswer, WalkAsk, Warmth, WhoAnswer } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -73,6 +73,7 @@ export const api = {
   madeNames: () => ask<string[]>('/api/environments/made'),
   made: (name: string) => ask<KeptEnvironment>(`/api/environments/made/${encodeURIComponent(name)}`, post({})),
   environment: (hash: string) => ask<KeptEnvironment>(`/api/environments/${hash}`),
+  towards: (id: number, q: TowardsAsk) => ask<TowardsAnswer>(`/api/setups/${id}/towards`, post(q)),
   exposed: (id: number, view: string) => ask<Exposed>(`/api/setups/${id}/exposed?view=${view}`),
   walk: (id: number, q: WalkAsk) => ask<WalkAnswer>(`/api/setups/${id}/walk`, post(q)),
   looks: (id: number) => ask<LookLine[]>(`/api/setups/${id}/looks`),
@@ -104,6 +105,7 @@ export const bringAgain = (id: number, seq: number, file: File, progress: (share
 /** keepProfile, keepSlide and keepEnvironment send a luminaire file, a picture for a gobo, or one of all that lies around. */
 export const keepProfile = (file: File) => send<KeptProfile>('/api/profiles', file, () => undefined)
 export const keepEnvironment = (file: File, progress: (share: number) => void) => send<KeptEnvironment>('/api/environments', file, progress)
+export const keepReference = (file: File) => send<KeptReference>('/api/references', file, () => undefined)
 export const keepSlide = (file: File) => send<KeptSlide>('/api/slides', file, () => undefined)
 
 function send<T>(path: string, file: File, progress: (share: number) => void): Promise<T> {

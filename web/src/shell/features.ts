@@ -8,6 +8,7 @@ import { ladder } from '../features/ladder'
 import { ledger } from '../features/ledger'
 import { looks } from '../features/looks'
 import { plot } from '../features/plot'
+import { references } from '../features/references'
 import { rigs } from '../features/rigs'
 import { scene } from '../features/scene'
 import { seeing } from '../features/seeing'
@@ -19,4 +20,4 @@ import { views } from '../features/views'
 import { weigh } from '../features/weigh'
 
 // The order in which they are shown.
-features.push(scene, ledger, air, grade, shelf, views, seeing, ladder, looks, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)
+features.push(scene, ledger, air, grade, shelf, views, seeing, ladder, looks, references, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)
