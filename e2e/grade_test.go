@@ -30,10 +30,19 @@ func TestTheGradeByMouseAndKeys(t *testing.T) {
 	s.keeps("shadows, middles and lights", func(d *setup.Setup) bool {
 		return d.Grade.Lift[2] == 0.01 && d.Grade.Gamma == [3]float64{1.1, 1.1, 1.1} && d.Grade.Gain[0] == 1.2
 	})
+	b.write("Vignette, number", "1.5")
+	b.write("Grain, number", "4")
+	b.write("Bloom, number", "20")
+	b.write("Bloom from, number", "1")
+	s.keeps("vignette, grain and bloom", func(d *setup.Setup) bool {
+		return d.Grade.Vignette == 1.5 && math.Abs(d.Grade.Grain-0.04) < 1e-9 && math.Abs(d.Grade.Bloom-0.2) < 1e-9 && d.Grade.BloomFrom == 1
+	})
 	b.press(".air button", "pick a neutral")
 	b.until("the tool", `document.querySelector('[data-tool=neutral]')`)
 	b.tap(0.3, 0.9) // the floor in the sun
 	s.keeps("a neutral is picked", func(d *setup.Setup) bool { return d.Grade.White != nil })
+	b.write("White tint, number", "12")
+	s.keeps("a tint", func(d *setup.Setup) bool { return d.Grade.White[1]/math.Sqrt(d.Grade.White[0]*d.Grade.White[2]) > 1.02 })
 	b.until("it is told", `[...document.querySelectorAll('.air .word')].some(e => e.textContent == 'as it is')`)
 	b.settled()
 	mine, theirs := b.pixels(), b.served("")

@@ -15,17 +15,18 @@ import (
 )
 
 type cli struct {
-	Serve   serveCmd   `cmd:"" help:"Serve the application."`
-	Still   stillCmd   `cmd:"" help:"Light a GLB file and write a picture."`
-	Walk    walkCmd    `cmd:"" help:"What automatic exposure does along a way through views, against what is held."`
-	Sky     skyCmd     `cmd:"" help:"Say what sun and sky give at a height of the sun, and write the dome as a picture."`
-	Measure measureCmd `cmd:"" help:"Say what an environment picture gives, and where its sun is."`
-	Grade   gradeCmd   `cmd:"" help:"Take a linear picture through a .cube table and write it for a screen."`
-	Cube    cubeCmd    `cmd:"" help:"Write a setup's grade as a .cube table."`
-	Beam    beamCmd    `cmd:"" help:"Say where a sun must stand to shine on a spot."`
-	Step    stepCmd    `cmd:"" help:"Say how far an eye can go in a place before surfaces stop it."`
-	Inspect inspectCmd `cmd:"" help:"Say what is in a GLB file."`
-	Place   demoCmd    `cmd:"" name:"demo" help:"Write the demo place and its setup as files."`
+	Serve     serveCmd     `cmd:"" help:"Serve the application."`
+	Still     stillCmd     `cmd:"" help:"Light a GLB file and write a picture."`
+	Walk      walkCmd      `cmd:"" help:"What automatic exposure does along a way through views, against what is held."`
+	Reference referenceCmd `cmd:"" help:"How a finished picture measures: key, contrast, temperatures, palette."`
+	Sky       skyCmd       `cmd:"" help:"Say what sun and sky give at a height of the sun, and write the dome as a picture."`
+	Measure   measureCmd   `cmd:"" help:"Say what an environment picture gives, and where its sun is."`
+	Grade     gradeCmd     `cmd:"" help:"Take a linear picture through a .cube table and write it for a screen."`
+	Cube      cubeCmd      `cmd:"" help:"Write a setup's grade as a .cube table."`
+	Beam      beamCmd      `cmd:"" help:"Say where a sun must stand to shine on a spot."`
+	Step      stepCmd      `cmd:"" help:"Say how far an eye can go in a place before surfaces stop it."`
+	Inspect   inspectCmd   `cmd:"" help:"Say what is in a GLB file."`
+	Place     demoCmd      `cmd:"" name:"demo" help:"Write the demo place and its setup as files."`
 }
 
 func main() {

@@ -25,6 +25,15 @@ type Grade struct {
 	Lift  [3]float64 `json:"lift"`
 	Gamma [3]float64 `json:"gamma"`
 	Gain  [3]float64 `json:"gain"`
+	// Vignette is by how many stops the corners are darker than the middle; Grain how far
+	// neighbouring pixels of middle brightness stray, as a share of white. Neither is in a
+	// table of colour, nor is bloom.
+	Vignette float64 `json:"vignette,omitempty"`
+	Grain    float64 `json:"grain,omitempty"`
+	// Bloom is the share of the light over BloomFrom (stops over middle grey) that spreads
+	// round where it is; what spreads is taken from there.
+	Bloom     float64 `json:"bloom,omitempty"`
+	BloomFrom float64 `json:"bloomFrom,omitempty"`
 }
 
 // Neutral leaves everything as it is.
@@ -41,7 +50,7 @@ func (g *Grade) Check() error {
 		}
 		return nil
 	}
-	list := []error{ask("contrast", g.Contrast, 0.1, 4), ask("saturation", g.Saturation, 0, 4)}
+	list := []error{ask("contrast", g.Contrast, 0.1, 4), ask("saturation", g.Saturation, 0, 4), ask("the vignette", g.Vignette, 0, 8), ask("the grain", g.Grain, 0, 0.5), ask("the bloom", g.Bloom, 0, 1), ask("where bloom begins", g.BloomFrom, -10, 20)}
 	for k := range 3 {
 		list = append(list, ask("lift", g.Lift[k], -0.5, 0.5), ask("gamma", g.Gamma[k], 0.2, 5), ask("gain", g.Gain[k], 0, 8))
 		if g.White != nil {
@@ -170,14 +179,47 @@ func (p *Program) Develop(rgb []float32, w, h int, ev float64, curve exposure.Cu
 	}
 	out := image.NewNRGBA(image.Rect(0, 0, w, h))
 	f := exposure.Factor(ev)
+	exposed := make([]float64, 3*w*h)
+	for i := range exposed {
+		exposed[i] = float64(rgb[i]) * f
+	}
+	p.spread(exposed, w, h)
 	for i := range w * h {
-		c := p.Shown([3]float64{float64(rgb[3*i]) * f, float64(rgb[3*i+1]) * f, float64(rgb[3*i+2]) * f}, curve)
+		x, y := i%w, i/w
+		e := p.corner((float64(x)+0.5)/float64(w), (float64(y)+0.5)/float64(h))
+		c := p.Shown([3]float64{exposed[3*i] * e, exposed[3*i+1] * e, exposed[3*i+2] * e}, curve)
+		n := p.grade.Grain * stray(uint32(x), uint32(y))
 		for k, v := range c {
+			v = min(max(v+n*4*v*(1-v), 0), 1)
 			out.Pix[4*i+k] = uint8(math.Round(255 * v))
 		}
 		out.Pix[4*i+3] = 255
 	}
 	return out
+}
+
+// corner is how much light a place of the picture keeps, 0 to 1 across and down: it falls by
+// the square of the distance from the middle, in stops.
+func (p *Program) corner(x, y float64) float64 {
+	if p.grade.Vignette == 0 {
+		return 1
+	}
+	x, y = x-0.5, y-0.5
+	return math.Exp2(-p.grade.Vignette * (x*x + y*y) / 0.5)
+}
+
+// hash mixes the bits of a number (O'Neill 2014, PCG-RXS-M-XS).
+func hash(v uint32) uint32 {
+	s := v*747796405 + 2891336453
+	w := (s>>(s>>28+4) ^ s) * 277803737
+	return w>>22 ^ w
+}
+
+// stray is a number from -1 to 1 for a pixel, mostly near 0: always the same for the same one.
+func stray(x, y uint32) float64 {
+	a := hash(x + hash(y))
+	b := hash(a)
+	return float64(a>>8)/(1<<24) + float64(b>>8)/(1<<24) - 1
 }
 
 // Between is what the grade makes of what a screen shows without it, each primary from 0

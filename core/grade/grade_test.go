@@ -104,3 +104,94 @@ func TestAGradeIsChecked(t *testing.T) {
 		require.ErrorContains(t, g.Check(), what)
 	}
 }
+
+// The corners are darker by as many stops as the vignette says, the middle is not; halfway out
+// it is a quarter of that.
+func TestVignette(t *testing.T) {
+	g := Neutral()
+	g.Vignette = 2
+	p := Compile(&g)
+	require.InDelta(t, 0.25, p.corner(0, 1), 1e-12)
+	require.InDelta(t, 1, p.corner(0.5, 0.5), 1e-12)
+	require.InDelta(t, math.Exp2(-0.5), p.corner(0.75, 0.25), 1e-12)
+}
+
+// Grain leaves the mean where it is, strays as it says, is none in black and white, and is the
+// same each time.
+func TestGrain(t *testing.T) {
+	g := Neutral()
+	g.Grain = 0.1
+	const w, h = 200, 200
+	rgb := make([]float32, 3*w*h)
+	for i := range rgb {
+		rgb[i] = 0.125 * 16 // middle grey at EV 4
+	}
+	im := Compile(&g).Develop(rgb, w, h, 4, exposure.Plain)
+	plain := colour.EncodeSRGB(0.18)
+	var mean, spread float64
+	for i := range w * h {
+		v := float64(im.Pix[4*i]) / 255
+		mean += v / (w * h)
+		spread += (v - plain) * (v - plain) / (w * h)
+	}
+	require.InDelta(t, plain, mean, 0.002)
+	// Two even numbers added stray by 1/sqrt(6).
+	require.InEpsilon(t, 0.1/math.Sqrt(6)*4*plain*(1-plain), math.Sqrt(spread), 0.05)
+	require.Equal(t, im.Pix, Compile(&g).Develop(rgb, w, h, 4, exposure.Plain).Pix)
+	for i := range rgb {
+		rgb[i] = float32(i%2) * 1e4
+	}
+	for i, v := range Compile(&g).Develop(rgb, w, h, 4, exposure.Plain).Pix {
+		require.True(t, v == 0 || v == 255, "%d: %d", i, v)
+	}
+}
+
+// What blooms is taken where it was and comes back around it: the sum stays, to 0.5 % of what
+// spreads (the picture is no whole number of reduced pixels), white alone spreads, and it
+// spreads alike to all sides.
+func TestBloomKeepsEnergy(t *testing.T) {
+	g := Neutral()
+	g.Bloom, g.BloomFrom = 0.4, 2
+	p := Compile(&g)
+	for _, size := range [][2]int{{200, 120}, {201, 123}} {
+		w, h := size[0], size[1]
+		rgb := make([]float64, 3*w*h)
+		var before float64
+		for i := range rgb {
+			rgb[i] = 0.1
+			if x, y := i/3%w, i/3/w; x >= 96 && x < 104 && y >= 56 && y < 64 {
+				rgb[i] = 20
+			}
+			before += rgb[i]
+		}
+		after := append([]float64(nil), rgb...)
+		p.spread(after, w, h)
+		var sum float64
+		for i := range after {
+			sum += after[i]
+		}
+		spread := 0.4 * (20 - 0.18*4) * 64 * 3
+		require.InDelta(t, before, sum, 0.005*spread, "%d by %d", w, h)
+		at := func(x, y int) float64 { return after[3*(y*w+x)] }
+		require.Less(t, at(100, 60), 20.0)
+		require.Greater(t, at(110, 60), 0.11)
+		require.InDelta(t, at(90, 60), at(109, 60), 0.02*at(90, 60), "alike to both sides")
+		require.InDelta(t, at(100, 50), at(100, 69), 0.02*at(100, 50))
+		require.InDelta(t, 0.1, at(5, 5), 1e-3)
+	}
+	dim := make([]float64, 3*40*40)
+	for i := range dim {
+		dim[i] = 0.7 // under two stops over grey
+	}
+	same := append([]float64(nil), dim...)
+	p.spread(same, 40, 40)
+	require.Equal(t, dim, same)
+	// A whole bright picture spreads onto itself, up to its edges.
+	for i := range dim {
+		dim[i] = 10
+	}
+	p.spread(dim, 40, 40)
+	for _, v := range dim {
+		require.InDelta(t, 10, v, 1e-9)
+	}
+}

@@ -94,4 +94,41 @@ var mutants = []mutant{
 	{"grade: gamma darkens", "core/grade/grade.go", `g.Contrast/g.Gamma[k]`, `g.Contrast*g.Gamma[k]`, "./core/grade"},
 	{"grade: the shoulder undone by its other root", "core/exposure/exposure.go", `t := (-b + math.Sqrt(b*b+4*c2*k)) / (2 * c2)`, `t := (-b - math.Sqrt(b*b+4*c2*k)) / (2 * c2)`, "./core/exposure"},
 	{"environments: reeds with a seam", "core/environment/made.go", "sin, cos := math.Sincos(azimuth * math.Pi / 180)\n\tr := often", "sin, cos := azimuth*math.Pi/180, 0.0\n\tr := often", "./core/environment"},
+	{"fog: as thick above as below", "core/fog/fog.go", `below + t*math.Exp(-k*h)*mean`, `below + t*mean`, "./core/fog"},
+	{"fog: boxes forgotten", "core/fog/fog.go", `sum += a.Boxes[i].Density * a.Boxes[i].along(o, d, t)`, `_ = i`, "./core/fog"},
+	{"fog: sends light back", "core/fog/fog.go", `q := 1 + g*g - 2*g*cos`, `q := 1 + g*g + 2*g*cos`, "./core/fog"},
+	{"fog: begins at the eye", "core/fog/fog.go", `	if t <= a.Begins {
+		return 1
+	}`, ``, "./core/fog"},
+	{"fog: visibility to a fiftieth", "core/fog/fog.go", `-math.Log(0.05)`, `-math.Log(0.02)`, "./core/fog"},
+	{"fog: shafts without shadows", "core/path/air.go", `return w.tracer.Passes(p, vec.V3{}, to.dir, to.clear)`, `return vec.Splat(1)`, "./core/path"},
+	{"fog: near lamps counted twice", "core/path/air.go", `pdf = (w.way.PdfNear(l.Pos, t) + w.way.Pdf(t)) / 2`, `pdf = w.way.PdfNear(l.Pos, t) / 2`, "./core/path"},
+	{"fog: nothing is hidden", "core/path/walk.go", `s.Through = tint.Scale(float32(w.air.Through(s.O, s.D, float64(far))))`, `_ = far`, "./core/path"},
+	{"fog: covers see through it", "core/path/cover.go", `v.From.Through = v.From.Through.Scale(w.clearness(d, v.Dist))`, `_ = d`, "./core/path"},
+	{"fog: a sky that lights air from above alone", "core/light/sky.go", `		pdf = 1 / (4 * math.Pi)`, `		pdf = 1 / (2 * math.Pi)`, "./core/path"},
+	{"fog: one of the lights as if it were all", "core/path/air.go", `light.Scale(sum/worth)`, `light`, "./core/path"},
+	{"fog: filtered over edges", "core/filter/haze.go", `return 1 / (1 + q*q)`, `return 1 + 0*q`, "./core/filter"},
+	{"fog: gaps count as dark", "core/filter/haze.go", `w := float32(1)
+				if weight != nil {`, `w := float32(1)
+				if false {`, "./core/filter"},
+	{"fog: costs nothing by cells", "core/budget/budget.go", `c.AirMs = float64(c.Cells) * ns / 1e6`, `c.AirMs = 0`, "./core/budget"},
+	{"fog: a figure is never lost", "core/checks/fog.go", `if was < stands || is >= kept*was {`, `if true {`, "./core/checks"},
+	{"looks: shown twice, changed twice", "core/lamps/state.go", `c.Look, out = "", &c`, `out = &c`, "./core/looks"},
+	{"looks: temperatures blended in kelvin", "core/looks/looks.go", `return 1 / ((1-share)/a + share/b)`, `return (1-share)*a + share*b`, "./core/looks"},
+	{"looks: merged and kept", "core/looks/looks.go", `ops = append(ops, edits.Op{Op: "remove", Path: place(id, p)})`, `_ = place`, "./core/looks"},
+	{"looks: the setup is what is rendered", "room/room.go", `Doc: r.shown, Revision`, `Doc: r.doc, Revision`, "./server"},
+	{"looks: a snapshot forgets them", "server/snapshots.go", `Person: person, Doc: doc, Picture`, `Person: person, Doc: shot.Doc, Picture`, "./server"},
+	{"exposure: the darkest count", "core/exposure/auto.go", `lo, hi := a.Dark*all, (1-a.Bright)*all`, `lo, hi := 0.0, (1-a.Bright)*all`, "./core/exposure"},
+	{"exposure: more light is a higher EV", "core/exposure/auto.go", `ev -= a.InDark`, `ev += a.InDark`, "./core/exposure"},
+	{"exposure: dark and bright at one rate", "core/exposure/auto.go", `return max(ev-a.ToDark*seconds, want)`, `return max(ev-a.ToBright*seconds, want)`, "./core/exposure"},
+	{"exposure: zones without precedence", "core/setup/zone.go", `case x < y:
+			return -1`, `case x < y:
+			return 1`, "./core/setup"},
+	{"exposure: hot by the weakest light", "core/checks/hot.go", `if of[i] > of[best] {`, `if of[i] < of[best] {`, "./core/checks"},
+	{"references: warmer is cooler", "core/reference/towards.go", `mired(was)-d, 1e6/15000`, `mired(was)+d, 1e6/15000`, "./core/reference"},
+	{"references: brighter is darker", "core/reference/towards.go", `math.Round((v.EV-d)*100)/100`, `math.Round((v.EV+d)*100)/100`, "./core/reference"},
+	{"references: light from the other side", "core/reference/measure.go", `2*(float64(x-b.Min.X)+0.5)/float64(b.Dx()) - 1`, `1 - 2*(float64(x-b.Min.X)+0.5)/float64(b.Dx())`, "./core/reference"},
+	{"grade: bloom adds", "core/grade/bloom.go", `top*(1-fy) + foot*fy - e[k]`, `top*(1-fy) + foot*fy`, "./core/grade"},
+	{"grade: bloom leaves the picture", "core/grade/bloom.go", `return 2*n - 1 - i`, `return n - 1`, "./core/grade"},
+	{"grade: a vignette by the first power", "core/grade/grade.go", `(x*x + y*y) / 0.5`, `math.Sqrt((x*x + y*y) / 0.5)`, "./core/grade"},
 }

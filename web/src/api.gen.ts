@@ -277,6 +277,10 @@ export interface Grade {
   lift: [number, number, number]
   gamma: [number, number, number]
   gain: [number, number, number]
+  vignette?: number
+  grain?: number
+  bloom?: number
+  bloomFrom?: number
 }
 
 export interface Setup {

@@ -1,5 +1,6 @@
 import { ways } from '../kernel/seeing'
 import type { RGB } from '../kernel/sums'
+import { Bloom } from './bloom'
 import { develop, type Finish } from './develop'
 import { program, readBack, texture } from './gl'
 import { add, finish, perDraw, plainFinish } from './shaders'
@@ -47,6 +48,7 @@ export class Composite {
   private flags: WebGLTexture
   private flagged = ''
   private flagCount = 0
+  private bloom: Bloom | null = null
   private preview: { texture: WebGLTexture; stamp: number } | null = null
   width = 0
   height = 0
@@ -243,13 +245,18 @@ export class Composite {
     // A preview is stretched, and so are the other ways of seeing: those need more than texels.
     const simple = f.way === ways.picture && f.split === 'none' && f.chosen.length === 0 && from === this.a.texture
     const p = simple ? this.plain : this.finisher
-    const textures = { sum: from, other: this.b.texture ?? this.blank, objects: this.objects, chosen: this.flags }
+    const g = f.way === ways.picture ? f.grade : null
+    let spread: WebGLTexture | null = null
+    if (g && g.bloom > 0 && from === this.a.texture) spread = (this.bloom ??= new Bloom(gl)).of(from, this.width, this.height, f.exposure, g.bloom, g.bloomFrom)
+    const textures = { sum: from, other: this.b.texture ?? this.blank, objects: this.objects, chosen: this.flags, spread: spread ?? this.blank }
+    if (!spread && f.grade?.bloom) f = { ...f, grade: { ...f.grade, bloom: 0 } }
     develop(gl, p, textures, f, this.width, this.height, this.flagCount)
   }
 
   /** dispose gives back what the graphics processor holds. */
   dispose() {
     const gl = this.gl
+    this.bloom?.dispose()
     for (const l of this.layers.values()) gl.deleteTexture(l.texture)
     for (const t of [this.a.texture, this.b.texture, this.blank, this.objects, this.flags, this.preview?.texture ?? null]) gl.deleteTexture(t)
     for (const f of [this.a.target, this.b.target]) gl.deleteFramebuffer(f)

@@ -29,10 +29,11 @@ function putGrade(gl: WebGL2RenderingContext, at: (name: string) => WebGLUniform
   gl.uniform3fv(at(`gain[${k}]`), g.gain)
   gl.uniform3fv(at(`bend[${k}]`), g.bend)
   gl.uniform1f(at(`saturation[${k}]`), g.saturation)
+  gl.uniform2f(at(`optics[${k}]`), g.vignette, g.grain)
 }
 
 /** develop draws the finished picture with a program from the sums; flagged is one more than the highest object that is chosen. */
-export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, textures: { sum: WebGLTexture; other: WebGLTexture; objects: WebGLTexture; chosen: WebGLTexture }, f: Finish, w: number, h: number, flagged: number) {
+export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, textures: { sum: WebGLTexture; other: WebGLTexture; objects: WebGLTexture; chosen: WebGLTexture; spread: WebGLTexture }, f: Finish, w: number, h: number, flagged: number) {
   gl.bindFramebuffer(gl.FRAMEBUFFER, null)
   gl.viewport(0, 0, w, h)
   gl.useProgram(p)
@@ -49,6 +50,7 @@ export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, textures: {
   gl.uniform1i(at('shoulder'), f.curve === 'shoulder' ? 1 : 0)
   gl.uniform1i(at('shoulderB'), f.curveB === 'shoulder' ? 1 : 0)
   putGrade(gl, at, 0, f.grade)
+  gl.uniform2f(at('bloom'), f.grade?.bloom ?? 0, f.grade?.bloomFrom ?? 0)
   putGrade(gl, at, 1, f.gradeB)
   gl.uniform2i(at('size'), w, h)
   gl.uniform1i(at('way'), f.way)

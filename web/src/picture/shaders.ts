@@ -22,8 +22,42 @@ void main() {
   o = vec4(s, 1);
 }`
 
+/** The part of an exposed colour that blooms: a share of what is over a luminance. */
+const excess = `vec3 excess(vec3 c, vec2 b) { float l = dot(c, vec3(0.2126729, 0.7151522, 0.0721750)); float over = l - b.y; return over > 0.0 ? b.x * over / l * c : vec3(0); }`
+
+/** reduce makes a picture a quarter as wide and high of what blooms. */
+export const reduce = `#version 300 es
+precision highp float; precision highp sampler2D;
+uniform sampler2D sum; uniform float exposure; uniform vec2 bloom; uniform ivec2 size;
+out vec4 o;
+${excess}
+void main() {
+  ivec2 at = ivec2(gl_FragCoord.xy) * 4; vec3 s = vec3(0); float n = 0.0;
+  for (int y = 0; y < 4; y++) for (int x = 0; x < 4; x++) {
+    ivec2 q = at + ivec2(x, y);
+    if (q.x < size.x && q.y < size.y) { s += excess(texelFetch(sum, q, 0).rgb * exposure, bloom); n += 1.0; }
+  }
+  o = vec4(s / n, 1);
+}`
+
+/** blur spreads it along one axis, mirrored at the edges so that nothing leaves the picture. */
+export const blur = `#version 300 es
+precision highp float; precision highp int; precision highp sampler2D;
+uniform sampler2D from; uniform ivec2 along; uniform float sigma; uniform int reach;
+out vec4 o;
+int mirrored(int i, int n) { i = i % (2 * n); if (i < 0) i += 2 * n; return i >= n ? 2 * n - 1 - i : i; }
+void main() {
+  ivec2 n = textureSize(from, 0), p = ivec2(gl_FragCoord.xy); vec3 s = vec3(0); float all = 0.0;
+  for (int d = -reach; d <= reach; d++) {
+    float k = exp(-float(d * d) / (2.0 * sigma * sigma)); ivec2 q = p + along * d;
+    s += k * texelFetch(from, ivec2(mirrored(q.x, n.x), mirrored(q.y, n.y)), 0).rgb; all += k;
+  }
+  o = vec4(s / all, 1);
+}`
+
 // Exposure and tone curves are the same numbers as Go's exposure package; a browser test holds the two together.
 const developing = `
+${excess}
 const float M = 0.18; const float S = 1.0 - M;
 float tone(float x, int sh) {
   if (!(x > 0.0)) return 0.0;
@@ -42,8 +76,28 @@ vec3 grade(vec3 c, int k) {
   float l = dot(c, vec3(0.2126729, 0.7151522, 0.0721750));
   return max(vec3(l) + (c - l) * saturation[k], vec3(0.0));
 }
+// Where the picture is developed: 0 to 1 across and down, and its pixel from the upper left.
+uniform vec2 optics[2]; vec2 here; ivec2 cell;
+uint mixed(uint v) { uint s = v * 747796405u + 2891336453u; uint w = ((s >> ((s >> 28u) + 4u)) ^ s) * 277803737u; return (w >> 22u) ^ w; }
+float stray() { uint a = mixed(uint(cell.x) + mixed(uint(cell.y))); uint b = mixed(a); return float(a >> 8u) / 16777216.0 + float(b >> 8u) / 16777216.0 - 1.0; }
+float corner(int k) { vec2 d = here - 0.5; return exp2(-optics[k].x * dot(d, d) / 0.5); }
 vec3 shown(vec3 c, float e, int sh) { c *= e; return encode3(vec3(tone(c.r, sh), tone(c.g, sh), tone(c.b, sh))); }
-vec3 developed(vec3 c, float e, int sh, int k) { return graded[k] ? shown(grade(c * e, k), 1.0, sh) : shown(c, e, sh); }`
+// What blooms spreads round where it is: the spread part lies in a smaller picture.
+uniform vec2 bloom; uniform sampler2D spread;
+vec3 bloomed(vec3 c) {
+  if (bloom.x <= 0.0) return c;
+  vec2 n = vec2(textureSize(spread, 0)), q = here * vec2(size) / 4.0 - 0.5; ivec2 a = ivec2(floor(q)); vec2 f = q - vec2(a); ivec2 most = ivec2(n) - 1;
+  vec3 s = mix(mix(texelFetch(spread, clamp(a, ivec2(0), most), 0).rgb, texelFetch(spread, clamp(a + ivec2(1, 0), ivec2(0), most), 0).rgb, f.x),
+    mix(texelFetch(spread, clamp(a + ivec2(0, 1), ivec2(0), most), 0).rgb, texelFetch(spread, clamp(a + 1, ivec2(0), most), 0).rgb, f.x), f.y);
+  return c - excess(c, bloom) + s;
+}
+vec3 developed(vec3 c, float e, int sh, int k) {
+  if (!graded[k]) return shown(c, e, sh);
+  c *= e;
+  if (k == 0) c = bloomed(c);
+  c = shown(grade(c * corner(k), k), 1.0, sh);
+  return clamp(c + optics[k].y * stray() * 4.0 * c * (1.0 - c), 0.0, 1.0);
+}`
 
 /** plainFinish is the full picture by itself, which is what is drawn most. */
 export const plainFinish = `#version 300 es
@@ -53,6 +107,7 @@ out vec4 o;
 ${developing}
 void main() {
   ivec2 p = ivec2(gl_FragCoord.xy); p.y = size.y - 1 - p.y;
+  here = (vec2(p) + 0.5) / vec2(size); cell = p;
   o = vec4(developed(texelFetch(sum, p, 0).rgb, exposure, shoulder, 0), 1);
 }`
 
@@ -97,10 +152,12 @@ vec3 looked(vec2 uv, ivec2 p) {
 void main() {
   ivec2 p = ivec2(gl_FragCoord.xy); p.y = size.y - 1 - p.y;
   vec2 uv = (vec2(p) + 0.5) / vec2(size);
+  here = uv; cell = p;
   if (split == ${splits.side}) {
     // Each side whole, at half size, one beside the other.
     float x = uv.x * 2.0; bool right = x >= 1.0; vec2 q = vec2(right ? x - 1.0 : x, uv.y * 2.0 - 0.5);
     if (q.y < 0.0 || q.y > 1.0) { o = vec4(vec3(0.169), 1); return; }
+    here = q;
     o = vec4(right ? developed(texture(other, q).rgb, exposureB, shoulderB, 1) : developed(texture(sum, q).rgb, exposure, shoulder, 0), 1);
     return;
   }

@@ -29,6 +29,13 @@ export function PictureSide() {
         <SliderField name="Saturation" says="1 leaves colours as they are, 0 is grey" value={g.saturation} min={0} max={2} step={0.05} show={(v) => v.toFixed(2)} reset={1} set={(v, done) => setGrade({ saturation: v }, `Saturation ${v.toFixed(2)}`, done)} />
       </div>
       <Tones g={g} />
+      <div className="air-part" role="group" aria-label="Lens and film">
+        <h2>Lens and film</h2>
+        <SliderField name="Bloom" says="Share of the bright light that spreads round where it is; it is taken from there" unit="%" value={Math.round((g.bloom ?? 0) * 1000) / 10} min={0} max={50} step={0.5} show={(v) => v.toFixed(1)} reset={0} set={(v, done) => setGrade({ bloom: Math.round(v * 10) / 1000, ...(g.bloom ? {} : { bloomFrom: 2 }) }, `Bloom ${v.toFixed(1)} %`, done)} />
+        {(g.bloom ?? 0) > 0 && <SliderField name="from" of="Bloom" says="Stops over middle grey from which on light spreads" unit="st" value={g.bloomFrom ?? 0} min={-1} max={6} step={0.1} show={(v) => v.toFixed(1)} reset={2} set={(v, done) => setGrade({ bloomFrom: Math.round(v * 100) / 100 }, `Bloom from ${v.toFixed(1)} stops`, done)} />}
+        <SliderField name="Vignette" says="By how many stops the corners are darker than the middle" unit="st" value={g.vignette ?? 0} min={0} max={3} step={0.1} show={(v) => v.toFixed(1)} reset={0} set={(v, done) => setGrade({ vignette: Math.round(v * 100) / 100 }, `Vignette ${v.toFixed(1)} st`, done)} />
+        <SliderField name="Grain" says="How far neighbouring pixels stray, as a share of white" unit="%" value={Math.round((g.grain ?? 0) * 1000) / 10} min={0} max={15} step={0.5} show={(v) => v.toFixed(1)} reset={0} set={(v, done) => setGrade({ grain: Math.round(v * 10) / 1000 }, `Grain ${v.toFixed(1)} %`, done)} />
+      </div>
       <div className="air-part air-row">
         {doc.grade ? (
           <Button variant="outlined" onClick={leaveGrade}>
@@ -72,7 +79,9 @@ function White({ g }: { g: Grade }) {
   const warmth = useQuery({ queryKey: ['warmth'], queryFn: api.warmth, staleTime: Infinity })
   const w = warmth.data
   const white: RGB = g.white ?? [1, 1, 1]
-  const set = (k: number, done: boolean) => w && setGrade({ white: temperature(w, k).map((v) => Math.round(v * 1e5) / 1e5) as RGB }, `White at ${Math.round(k)} K`, done)
+  const kelvin = w && g.white ? nearest(w, g.white) : 6500
+  const tint = w && g.white ? tintOf(w, g.white, kelvin) : 0
+  const set = (k: number, t: number, label: string, done: boolean | 'held') => w && setGrade({ white: tinted(temperature(w, k), t).map((v) => Math.round(v * 1e5) / 1e5) as RGB }, label, done)
   return (
     <div className="air-part" role="group" aria-label="White balance">
       <div className="air-head">
@@ -85,16 +94,26 @@ function White({ g }: { g: Grade }) {
             pick a neutral
           </Button>
         </Tip>
-        {w && <NumberField label="White, temperature" value={g.white ? nearest(w, g.white) : 6500} unit="K" min={warmest} max={coldest} step={1.03} geometric show={(v) => String(Math.round(v / 10) * 10)} onDraft={(v) => set(v, false)} onDone={(v) => set(v, true)} />}
+        {w && <NumberField label="White, temperature" value={kelvin} unit="K" min={warmest} max={coldest} step={1.03} geometric show={(v) => String(Math.round(v / 10) * 10)} onDraft={(v) => set(v, tint, '', false)} onDone={(v) => set(v, tint, `White at ${Math.round(v)} K`, true)} />}
         {g.white && (
           <Button className="word" onClick={() => setGrade({ white: undefined }, 'White as it is', true)}>
             as it is
           </Button>
         )}
       </div>
+      {w && <SliderField name="Tint" of="White" says="What is to be neutral is greener (over 0), or more magenta, than light of that temperature; hundredths of a stop of green" value={Math.round(tint)} min={-60} max={60} step={1} reset={0} set={(v, done) => set(kelvin, v, `White’s tint ${v}`, done)} />}
     </div>
   )
 }
+
+/** greenness is how green a colour is, in hundredths of a stop. */
+const greenness = (c: RGB) => 100 * Math.log2(c[1] / Math.sqrt(Math.max(c[0], 1e-6) * Math.max(c[2], 1e-6)))
+
+/** tintOf is how much greener a white is than light of a temperature. */
+const tintOf = (w: Warmth, white: RGB, kelvin: number) => greenness(white) - greenness(temperature(w, kelvin))
+
+/** tinted is a white with more green, or less. */
+const tinted = (c: RGB, t: number): RGB => [c[0], c[1] * 2 ** (t / 100), c[2]]
 
 interface Tone {
   range: Range
