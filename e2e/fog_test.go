@@ -62,3 +62,24 @@ func TestFogByMouseAndKeys(t *testing.T) {
 	b.takeAllBack()
 	s.keeps("all of it taken back", func(d *setup.Setup) bool { return d.Fog == nil && !d.Lights["lantern"].NoAir })
 }
+
+// A chrome and a grey ball are set by a click, say what arrives, follow the light, and are
+// taken away; the open sky takes none.
+func TestBallsAreSet(t *testing.T) {
+	s := shared(t)
+	b := open(t, s.base, 1280, 800)
+	b.settled()
+	b.press(".round button", "Air")
+	b.press(".air button", "set a chrome and a grey ball")
+	b.until("the tool", `document.querySelector('[data-tool=balls]')`)
+	b.tap(0.3, 0.9) // the floor in the sun
+	b.until("they are set", `document.querySelector('.balls-row img') && /from \d+°, \d+° high/.test(document.querySelector('.balls').textContent)`)
+	told := js[string](b, `document.querySelector('.balls-row p').textContent`)
+	b.press(".round button", "Light")
+	b.click(`[data-light=low-sun] [aria-label="Low sun off"]`)
+	s.keeps("the sun is off", func(d *setup.Setup) bool { return d.Lights["low-sun"].Off })
+	b.until("they follow", `document.querySelector('.balls-row p').textContent != '`+told+`'`)
+	js[bool](b, `(document.querySelector('[aria-label="Take the balls away"]').click(), true)`)
+	b.until("they are gone", `!document.querySelector('.balls')`)
+	b.takeAllBack()
+}

@@ -38,6 +38,12 @@ func (s *Server) questionRoutes(api fiber.Router) {
 		return s.desk.Rig(c.Context(), p, q)
 	}))
 	api.Post("/setups/:id/plot", asked(s, false, s.plot))
+	api.Post("/setups/:id/balls", asked(s, true, func(c fiber.Ctx, p *refine.Pictures, q ask.Point) (*ask.BallsAnswer, error) {
+		if !inPicture(q.X, q.Y) {
+			return nil, errPoint
+		}
+		return s.desk.Balls(c.Context(), p, q)
+	}))
 	api.Post("/setups/:id/walk", asked(s, true, func(c fiber.Ctx, p *refine.Pictures, q ask.WalkAsk) (*ask.WalkAnswer, error) {
 		return s.desk.Walk(c.Context(), p, q)
 	}))

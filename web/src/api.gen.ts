@@ -667,6 +667,18 @@ export interface DayAsk {
   day?: Day
 }
 
+export interface BallsAnswer {
+  hit: boolean
+  object: string
+  at: [number, number, number]
+  picture: string
+  lux: number
+  behind: number
+  kelvin: number
+  height: number
+  azimuth: number
+}
+
 export interface HotSpot {
   x: number
   y: number

@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Exposed, Fault, Imported, KeptEnvironment, KeptProfile, KeptReference, KeptSlide, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, TowardsAnswer, TowardsAsk, UndoAsk, WalkAnswer, WalkAsk, Warmth, WhoAnswer } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, BallsAnswer, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Exposed, Fault, Imported, KeptEnvironment, KeptProfile, KeptReference, KeptSlide, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, TowardsAnswer, TowardsAsk, UndoAsk, WalkAnswer, WalkAsk, Warmth, WhoAnswer } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -74,6 +74,7 @@ export const api = {
   made: (name: string) => ask<KeptEnvironment>(`/api/environments/made/${encodeURIComponent(name)}`, post({})),
   environment: (hash: string) => ask<KeptEnvironment>(`/api/environments/${hash}`),
   towards: (id: number, q: TowardsAsk) => ask<TowardsAnswer>(`/api/setups/${id}/towards`, post(q)),
+  balls: (id: number, p: Point) => ask<BallsAnswer>(`/api/setups/${id}/balls`, post(p)),
   exposed: (id: number, view: string) => ask<Exposed>(`/api/setups/${id}/exposed?view=${view}`),
   walk: (id: number, q: WalkAsk) => ask<WalkAnswer>(`/api/setups/${id}/walk`, post(q)),
   looks: (id: number) => ask<LookLine[]>(`/api/setups/${id}/looks`),

@@ -6,6 +6,7 @@ import { tidy, stopsText } from '../kernel/number'
 import { lightEdits } from '../kernel/lightEdits'
 import { api, Refused } from '../kernel/client'
 import { bearing, sunTo } from '../kernel/day'
+import { setBalls } from '../kernel/balls'
 import { neutralHere } from '../kernel/gradeEdits'
 import { gazeNow } from '../kernel/live'
 import { acknowledged, say, useSetup } from '../kernel/store'
@@ -72,7 +73,7 @@ function usePlacing(kind: ToolKind | null, light: string | null) {
   }
 
   const question = (p: At, done: boolean) => {
-    if (!kind || !light || kind === 'colour' || kind === 'neutral' || (toolOf(kind)?.then && !first)) return
+    if (!kind || !light || kind === 'colour' || kind === 'neutral' || kind === 'balls' || (toolOf(kind)?.then && !first)) return
     const q: PlaceAsk = { gaze: gazeNow(0), how: kind, light, x: p.x, y: p.y, fromX: 0, fromY: 0, distance: 0 }
     if (kind === 'shadow' && first) {
       q.fromX = first.x
@@ -117,6 +118,12 @@ function takeColour(light: string, c: RGB | null) {
   lightEdits.rgb(light, l, c.map((v) => Math.round((Math.max(v, 0) / y) * 1e4) / 1e4) as RGB)
 }
 
+/** pictureTools are of the picture, not of a light. */
+const pictureTools = {
+  neutral: { name: 'Pick a neutral', ask: 'Click a place that is to be grey' },
+  balls: { name: 'Set a chrome and a grey ball', ask: 'Click where the balls are to be set' },
+}
+
 /** takeNeutral lets the colour of a place be grey. */
 function takeNeutral(c: RGB | null) {
   if (!c || !(luminance(c) > 0)) {
@@ -137,7 +144,8 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
   const { question, begin } = usePlacing(kind, light)
   // A neutral is the picture's, not a light's.
   const picks = kind === 'colour' || kind === 'neutral'
-  if (!kind || (!light && kind !== 'neutral')) return null
+  const own = kind === 'neutral' || kind === 'balls'
+  if (!kind || (!light && !own)) return null
   const take = (c: RGB | null) => (kind === 'neutral' ? takeNeutral(c) : light && takeColour(light, c))
 
   return (
@@ -146,10 +154,11 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
       className={`tool-layer${able ? '' : ' cannot'}`}
       data-tool={kind}
       role="application"
-      aria-label={kind === 'neutral' ? 'Pick a neutral' : `${spec?.command ?? 'Pick a colour'} for ${name}`}
+      aria-label={own ? pictureTools[kind].name : `${spec?.command ?? 'Pick a colour'} for ${name}`}
       onPointerMove={(e) => {
         if (!box.current || e.buttons > 1) return
         const p = where(e, box.current)
+        if (kind === 'balls') return
         if (picks) {
           void colourAt(p.x, p.y).then((c) => useTool.getState().kind === kind && useTool.setState({ able: Boolean(c && luminance(c) > 0), words: '' }))
           return
@@ -161,7 +170,10 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
         if (e.button !== 0 || !box.current) return
         e.stopPropagation()
         const p = where(e, box.current)
-        if (picks) {
+        if (kind === 'balls') {
+          endTool()
+          void setBalls(p.x, p.y)
+        } else if (picks) {
           void colourAt(p.x, p.y).then(take)
         } else if (spec?.then && !first) void begin(p)
         else question(p, true)
@@ -170,7 +182,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
       {first && <span className="first" style={{ left: `${first.x * 100}%`, top: `${first.y * 100}%` }} />}
       <UnderPicture>
         <p className="tool-words" role="status">
-          <b>{name}</b> {kind === 'neutral' ? 'Click a place that is to be grey' : kind === 'colour' ? 'Click a place: the light takes its colour' : first ? spec?.then : spec?.ask}
+          <b>{name}</b> {own ? pictureTools[kind].ask : kind === 'colour' ? 'Click a place: the light takes its colour' : first ? spec?.then : spec?.ask}
           {words && <span className="result">{words}</span>}
           <Button className="word" onPointerDown={(e) => e.stopPropagation()} onPointerUp={(e) => e.stopPropagation()} onClick={() => endTool()}>
             leave it (Esc)

@@ -9,6 +9,8 @@ import { choose } from '../../kernel/look'
 import { stopsText } from '../../kernel/number'
 import { useSetup } from '../../kernel/store'
 import { lux } from '../../kernel/units'
+import { startTool } from '../../picture/tool'
+import { Tip } from '../../ui/Tip'
 import { NumberField } from '../../ui/NumberField'
 import { DayPart } from './DayPart'
 import { FogPart } from './FogPart'
@@ -42,6 +44,13 @@ export function AirSide() {
         <p className="quiet">{asked.isError ? 'The server did not answer.' : 'working out the sky …'}</p>
       )}
       <FogPart fog={doc.fog} />
+      <p className="air-part">
+        <Tip title="Click a place in the picture: what arrives there, in a chrome and a grey ball">
+          <Button variant="outlined" onClick={() => startTool('balls', null)}>
+            set a chrome and a grey ball
+          </Button>
+        </Tip>
+      </p>
       <Surroundings lights={doc.lights} day={doc.day} />
     </section>
   )

@@ -31,6 +31,7 @@ export const commands: Command[] = [
   { name: 'Let the sun’s beam fall where I click', keys: '', area: 'Light', run: beam, able: hasSun },
   { name: 'A quarter of an hour later', keys: '', area: 'Light', run: () => later(0.25), able: hasDay },
   { name: 'A quarter of an hour earlier', keys: '', area: 'Light', run: () => later(-0.25), able: hasDay },
+  { name: 'Set a chrome and a grey ball in the picture', keys: '', area: 'Picture', run: () => startTool('balls', null) },
   { name: 'Halve the fog', keys: '', area: 'Setup', run: halveFog, able: () => Boolean(fog()) },
   { name: 'Fog on or off', keys: '', area: 'Setup', run: () => (fog() ? setFog({ off: !fog()?.off }, fog()?.off ? 'Fog on' : 'Fog off') : setFog(marshFog, 'Fog laid')) },
 ]

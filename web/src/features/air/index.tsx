@@ -3,6 +3,7 @@ import { lazy, Suspense } from 'react'
 import type { Feature } from '../../kernel/feature'
 import { clock } from '../../kernel/day'
 import { useSetup } from '../../kernel/store'
+import { Balls } from './Balls'
 import { commands } from './commands'
 import { InFog } from './InFog'
 
@@ -27,4 +28,5 @@ export const air: Feature = {
   },
   commands,
   lightPart: InFog,
+  slots: { below: Balls },
 }
