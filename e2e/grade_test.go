@@ -30,6 +30,9 @@ func TestTheGradeByMouseAndKeys(t *testing.T) {
 	s.keeps("shadows, middles and lights", func(d *setup.Setup) bool {
 		return d.Grade.Lift[2] == 0.01 && d.Grade.Gamma == [3]float64{1.1, 1.1, 1.1} && d.Grade.Gain[0] == 1.2
 	})
+	b.press(".air [role=radio]", "film")
+	b.write("Film steep, number", "1.5")
+	s.keeps("a film's curve", func(d *setup.Setup) bool { return d.Curve == "film 1.50 6" })
 	b.write("Vignette, number", "1.5")
 	b.write("Grain, number", "4")
 	b.write("Bloom, number", "20")

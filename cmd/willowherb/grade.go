@@ -18,7 +18,7 @@ type gradeCmd struct {
 	File  string   `arg:"" help:"A picture in linear cd/m2, .exr or .hdr." type:"existingfile"`
 	Cube  string   `help:"The .cube table; it takes what the screen would show to what it is to show." type:"existingfile" required:""`
 	EV    *float64 `help:"Exposure as EV100; without it the picture is metered."`
-	Curve string   `help:"Tone curve before the table." enum:"shoulder,plain" default:"shoulder"`
+	Curve string   `help:"Tone curve before the table: shoulder, plain, or film with how steep and how many stops to white, as 'film 1.30 6'." default:"shoulder"`
 	Out   string   `help:"Picture to write, .png." required:""`
 	JSON  bool     `help:"Report as JSON." name:"json"`
 }
@@ -26,6 +26,9 @@ type gradeCmd struct {
 func (c *gradeCmd) Run(_ context.Context) error {
 	if err := pictureName(c.Out, ".png"); err != nil {
 		return err
+	}
+	if !exposure.Curve(c.Curve).Known() {
+		return usage("--curve %q is not there: write shoulder, plain, or film with how steep and how many stops to white, as 'film 1.30 6'", c.Curve)
 	}
 	data, err := os.ReadFile(c.File)
 	if err != nil {

@@ -33,12 +33,7 @@ const (
 )
 
 // White is from which luminance, in cd/m2, on a picture at ev is shown as white.
-func White(ev float64, curve exposure.Curve) float64 {
-	if curve == exposure.Shoulder {
-		return exposure.Middle * math.Exp2(exposure.WhiteStops) / exposure.Factor(ev)
-	}
-	return 1 / exposure.Factor(ev)
-}
+func White(ev float64, curve exposure.Curve) float64 { return curve.Top() / exposure.Factor(ev) }
 
 // whole is all that is seen at a pixel, RGB in cd/m2.
 func (v *View) whole(px int) (c vec.V3) {

@@ -39,6 +39,9 @@ func (c Curve) Map(x float64) float64 {
 	if !(x > 0) {
 		return 0
 	}
+	if f := c.film(); f != nil {
+		return f.mapped(x)
+	}
 	if c != Shoulder || x <= Middle {
 		return min(x, 1)
 	}
@@ -52,6 +55,9 @@ func (c Curve) Map(x float64) float64 {
 // where that reaches 1.
 func (c Curve) Unmap(y float64) float64 {
 	y = min(max(y, 0), 1)
+	if f := c.film(); f != nil {
+		return f.unmapped(y)
+	}
 	if c != Shoulder || y <= Middle {
 		return y
 	}

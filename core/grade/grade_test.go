@@ -179,6 +179,20 @@ func TestBloomKeepsEnergy(t *testing.T) {
 		require.InDelta(t, at(100, 50), at(100, 69), 0.02*at(100, 50))
 		require.InDelta(t, 0.1, at(5, 5), 1e-3)
 	}
+	// A light in a corner: what would leave the picture stays in it.
+	corner := make([]float64, 3*400*300)
+	var had, has float64
+	for i := range corner {
+		if i/3%400 < 8 && i/3/400 < 8 {
+			corner[i] = 20
+		}
+		had += corner[i]
+	}
+	p.spread(corner, 400, 300)
+	for _, v := range corner {
+		has += v
+	}
+	require.InEpsilon(t, had, has, 0.003)
 	dim := make([]float64, 3*40*40)
 	for i := range dim {
 		dim[i] = 0.7 // under two stops over grey
@@ -193,5 +207,21 @@ func TestBloomKeepsEnergy(t *testing.T) {
 	p.spread(dim, 40, 40)
 	for _, v := range dim {
 		require.InDelta(t, 10, v, 1e-9)
+	}
+}
+
+// A table made of a grade with a film's curve gives back what the pipeline shows.
+func TestBetweenWithAFilm(t *testing.T) {
+	g := Neutral()
+	g.Contrast, g.Saturation = 1.2, 0.7
+	p, curve := Compile(&g), exposure.Film{Steep: 1.4, White: 6}.Curve()
+	for _, c := range [][3]float64{{0.18, 0.18, 0.18}, {0.02, 0.3, 1.1}, {0.001, 0.004, 0.01}} {
+		var shown [3]float64
+		for k, v := range c {
+			shown[k] = colour.EncodeSRGB(curve.Map(v))
+		}
+		want := p.Shown(c, curve)
+		got := p.Between(shown, curve)
+		require.InDeltaSlice(t, want[:], got[:], 1e-6)
 	}
 }

@@ -597,7 +597,7 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 	c.text("/opens", s.Opens, maxText)
 	c.text("/base", s.Base, MaxName)
 	c.text("/look", s.Look, maxText)
-	c.ok(s.Curve == string(exposure.Plain) || s.Curve == string(exposure.Shoulder), "/curve", "%q is not plain or shoulder", s.Curve)
+	c.ok(exposure.Curve(s.Curve).Known(), "/curve", "%.40q is not plain, shoulder or film with how steep and how many stops to white, as film 1.30 6", s.Curve)
 	c.num("/time", s.Time, 0, 1e6)
 	if s.Day != nil {
 		s.Day.validate(&c, "/day")

@@ -148,7 +148,25 @@ export const exposureFactor = (ev: number) => 0.18 / (0.125 * 2 ** ev)
 export const evOf = (nit: number) => Math.log2(nit / 0.125)
 
 /** Where white is, in stops above middle grey, for each curve. */
-export const clipStops = (curve: string) => (curve === 'shoulder' ? 5 : Math.log2(1 / 0.18))
+export const clipStops = (curve: string) => filmOf(curve)?.white ?? (curve === 'shoulder' ? 5 : Math.log2(1 / 0.18))
+
+/** filmOf reads a curve that is a film's, as “film 1.30 6”: how steep it is and how many stops over grey white lies; null for any other. */
+export function filmOf(curve: string): { steep: number; white: number } | null {
+  const [name, steep, white] = curve.split(' ')
+  return name === 'film' ? { steep: Number(steep), white: Number(white) } : null
+}
+
+/** filmCurve says a film as a curve. */
+export const filmCurve = (steep: number, white: number) => `film ${steep.toFixed(2)} ${Math.round(white * 10) / 10}`
+
+/** filmNumbers are a film as the shader takes it: its power, and what keeps grey and puts white at 1. */
+export function filmNumbers(curve: string): RGB {
+  const f = filmOf(curve)
+  if (!f) return [1, 1, 1]
+  const r = 2 ** (f.steep * f.white)
+  const t = (0.18 - 1 / (r * r)) / 0.82
+  return [f.steep, t / 0.18 ** f.steep, t * r]
+}
 
 /** cssColour shows a light's own colour as full as the screen allows. */
 export function cssColour(c: RGB): string {

@@ -1,6 +1,6 @@
 import type { GradeProgram } from '../kernel/grade'
 import { splits, type Split, type WayCode } from '../kernel/seeing'
-import type { RGB } from '../kernel/sums'
+import { clipStops, filmNumbers, filmOf, type RGB } from '../kernel/sums'
 
 /** Finish is how the sums become the picture on the screen. */
 export interface Finish {
@@ -47,8 +47,13 @@ export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, textures: {
   gl.uniform1f(at('exposure'), f.exposure)
   gl.uniform1f(at('exposureB'), f.exposureB)
   gl.uniform1f(at('ev'), f.ev)
-  gl.uniform1i(at('shoulder'), f.curve === 'shoulder' ? 1 : 0)
-  gl.uniform1i(at('shoulderB'), f.curveB === 'shoulder' ? 1 : 0)
+  // 0 plain, 1 the soft shoulder, 2 and 3 the films of the picture and of what it is compared with.
+  const codeOf = (curve: string, k: number) => (filmOf(curve) ? 2 + k : curve === 'shoulder' ? 1 : 0)
+  gl.uniform1i(at('shoulder'), codeOf(f.curve, 0))
+  gl.uniform1i(at('shoulderB'), codeOf(f.curveB, 1))
+  gl.uniform3fv(at('film[0]'), filmNumbers(f.curve))
+  gl.uniform3fv(at('film[1]'), filmNumbers(f.curveB))
+  gl.uniform1f(at('whiteStops'), clipStops(f.curve))
   putGrade(gl, at, 0, f.grade)
   gl.uniform2f(at('bloom'), f.grade?.bloom ?? 0, f.grade?.bloomFrom ?? 0)
   putGrade(gl, at, 1, f.gradeB)

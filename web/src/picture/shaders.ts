@@ -59,8 +59,10 @@ void main() {
 const developing = `
 ${excess}
 const float M = 0.18; const float S = 1.0 - M;
+uniform vec3 film[2]; uniform float whiteStops;
 float tone(float x, int sh) {
   if (!(x > 0.0)) return 0.0;
+  if (sh >= 2) { vec3 f = film[sh - 2]; float t = f.y * pow(x, f.x); return t >= f.z ? 1.0 : t * (1.0 + t / (f.z * f.z)) / (1.0 + t); }
   if (sh == 0 || x <= M) return min(x, 1.0);
   float w = (M * 32.0 - M) / S; float t = (x - M) / S;
   return min(M + S * t * (1.0 + t / (w * w)) / (1.0 + t), 1.0);
@@ -136,7 +138,7 @@ vec3 looked(vec2 uv, ivec2 p) {
   if (way == ${ways.clipped}) {
     vec3 d = shown(vec3(y), exposure, shoulder) * 0.6 + 0.15;
     vec3 e = c * exposure;
-    float top = shoulder == 1 ? M * 32.0 : 1.0;
+    float top = shoulder == 0 ? 1.0 : M * exp2(whiteStops);
     if (max(e.r, max(e.g, e.b)) >= top) return vec3((p.x + p.y) % 8 < 4 ? 1.0 : 0.0);
     if (y * exposure <= M / 64.0) return vec3((p.x % 6 < 2 && p.y % 6 < 2) ? 0.75 : 0.05);
     return d;

@@ -7,7 +7,8 @@ import { cameraOf, setCamera, setEV, takeZones } from '../../kernel/exposure'
 import { replace } from '../../kernel/lightEdits'
 import { choose, useLook } from '../../kernel/look'
 import { stopsText } from '../../kernel/number'
-import { edit, useSetup, type Op } from '../../kernel/store'
+import { draft, edit, hold, useSetup, type Op } from '../../kernel/store'
+import { filmCurve, filmOf } from '../../kernel/sums'
 import { Choice } from '../../ui/Choice'
 import { NumberField } from '../../ui/NumberField'
 import { SliderField } from '../../ui/SliderField'
@@ -46,18 +47,7 @@ export function ExposurePart() {
         <SliderField name={v.name} of="Exposure of" says="The view’s exposure as EV100: it is held" unit="EV" value={v.ev} min={-6} max={18} step={0.1} show={(x) => x.toFixed(1)} set={(x, done) => setEV(view, v, x, done)} />
       )}
       {!v.zoned && <Camera id={view} v={v} />}
-      <div className="air-row">
-        <span className="label">Curve</span>
-        <Choice
-          label="Tone curve"
-          value={curve}
-          options={[
-            { value: 'shoulder', words: 'soft shoulder', says: 'White is five stops over middle grey' },
-            { value: 'plain', words: 'plain, clips', says: 'Linear to white, for judging' },
-          ]}
-          change={(k) => edit(`Tone curve ${k === 'plain' ? 'plain, clips' : 'soft shoulder'}`, [replace('/curve', k)])}
-        />
-      </div>
+      <CurvePart curve={curve} />
       {told?.ready && <Hot told={told} />}
       {told?.window && <Window w={told.window} />}
       <p className="made">
@@ -71,6 +61,40 @@ export function ExposurePart() {
       {adapts && <AutoPart wanted={told?.ready ? told.wanted : undefined} held={v.ev} />}
       {zones && <Zones view={view} v={v} here={told?.zone ?? ''} />}
     </div>
+  )
+}
+
+const film = { steep: 1.3, white: 6 }
+
+/** CurvePart is the tone curve: plain, with a soft shoulder, or a film's, by its parameters. */
+function CurvePart({ curve }: { curve: string }) {
+  const f = filmOf(curve)
+  const kind = f ? 'film' : curve
+  const set = (steep: number, white: number, done: boolean | 'held') => {
+    const ops = [replace('/curve', filmCurve(steep, white))]
+    const label = `Film ${steep.toFixed(2)}, white at ${white.toFixed(1)} st`
+    if (done === 'held') hold(label, ops)
+    else if (done) edit(label, ops)
+    else draft(ops)
+  }
+  return (
+    <>
+      <div className="air-row">
+        <span className="label">Curve</span>
+        <Choice
+          label="Tone curve"
+          value={kind}
+          options={[
+            { value: 'shoulder', words: 'soft', says: 'As it is up to grey, then a soft shoulder: white is five stops over grey' },
+            { value: 'film', words: 'film', says: 'A toe in the dark and a long shoulder, by two numbers' },
+            { value: 'plain', words: 'plain', says: 'Linear to white, then it clips: for judging' },
+          ]}
+          change={(k) => (k === 'film' ? set(film.steep, film.white, true) : edit(`Tone curve ${k === 'plain' ? 'plain, clips' : 'soft shoulder'}`, [replace('/curve', k)]))}
+        />
+      </div>
+      {f && <SliderField name="Steep" of="Film" says="How fast the dark falls away: over 1 there is a toe" value={f.steep} min={0.7} max={2.5} step={0.05} show={(v) => v.toFixed(2)} reset={film.steep} set={(v, done) => set(v, f.white, done)} />}
+      {f && <SliderField name="White at" of="Film" says="Stops over middle grey" unit="st" value={f.white} min={2.5} max={12} step={0.1} show={(v) => v.toFixed(1)} reset={film.white} set={(v, done) => set(f.steep, v, done)} />}
+    </>
   )
 }
 

@@ -7,6 +7,7 @@ import { backdrop, removeBackdrop, scrub } from '../../kernel/objectEdits'
 import { useTargets } from '../../kernel/queries'
 import { complain, edit, nextSeq, useSetup } from '../../kernel/store'
 import { fetchThings, useThings } from '../../kernel/things'
+import { filmOf } from '../../kernel/sums'
 import { Choice } from '../../ui/Choice'
 import { linearToHex } from '../../ui/colour'
 import { ColourField } from '../../ui/ColourField'
@@ -181,6 +182,7 @@ function Device({ doc }: { doc: Setup }) {
         options={[
           { value: 'shoulder', words: 'soft shoulder' },
           { value: 'plain', words: 'plain, clips' },
+          ...(filmOf(doc.curve) ? [{ value: doc.curve, words: 'film' }] : []),
         ]}
         change={(k) => edit(`Tone curve ${k === 'plain' ? 'plain, clips' : 'soft shoulder'}`, [replace('/curve', k)])}
       />
