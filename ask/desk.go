@@ -14,7 +14,6 @@ import (
 	"willowherb/core/drawn"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
-	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -249,20 +248,20 @@ func (d *Desk) Picture(ctx context.Context, p *refine.Pictures, id string, alone
 		only[a] = true
 	}
 	var b bytes.Buffer
-	err = picture.WritePNG(&b, grade.Compile(s.Doc.Grade).Develop(f.Compose(s.Lamps, only), f.W, f.H, s.Doc.Views[id].EV, exposure.Curve(s.Doc.Curve)))
+	err = picture.WritePNG(&b, d.studio.Shop().Graded(ctx, s.Doc).Develop(f.Compose(s.Lamps, only), f.W, f.H, s.Doc.Views[id].EV, exposure.Curve(s.Doc.Curve)))
 	return b.Bytes(), f.Level, true, err
 }
 
 // Small is a small picture of a view as it is now, for a snapshot: dark while nothing
 // is known of it.
-func (d *Desk) Small(s *refine.Shot, id string) ([]byte, error) {
+func (d *Desk) Small(ctx context.Context, s *refine.Shot, id string) ([]byte, error) {
 	v, ok := s.Doc.Views[id]
 	if !ok {
 		return nil, fmt.Errorf("view %.80q: %w", id, ErrUnknown)
 	}
 	img := image.NewNRGBA(image.Rect(0, 0, 2, 2))
 	if f := s.View(id, s.Lamps, plan.Thumb, plan.Coarse); f != nil {
-		img = grade.Compile(s.Doc.Grade).Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve))
+		img = d.studio.Shop().Graded(ctx, s.Doc).Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve))
 	}
 	var b bytes.Buffer
 	err := picture.WritePNG(&b, img)

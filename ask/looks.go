@@ -8,7 +8,6 @@ import (
 
 	"willowherb/core/edits"
 	"willowherb/core/exposure"
-	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/looks"
 	"willowherb/core/setup"
@@ -86,7 +85,7 @@ func (d *Desk) LookPicture(ctx context.Context, p *refine.Pictures, doc *setup.S
 		curve := exposure.Curve(s.Curve)
 		develop := func(pic []float32, w, h int) ([]byte, error) {
 			var b bytes.Buffer
-			err := picture.WritePNG(&b, grade.Compile(s.Grade).Develop(pic, w, h, v.EV, curve))
+			err := picture.WritePNG(&b, d.studio.Shop().Graded(ctx, &s).Develop(pic, w, h, v.EV, curve))
 			return b.Bytes(), err
 		}
 		if f := shot.Seen(v, on, lit, plan.Thumb); f != nil {

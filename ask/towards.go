@@ -7,7 +7,6 @@ import (
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
-	"willowherb/core/grade"
 	"willowherb/core/reference"
 	"willowherb/core/setup"
 	"willowherb/plan"
@@ -54,7 +53,7 @@ func (d *Desk) Towards(ctx context.Context, p *refine.Pictures, q TowardsAsk, me
 		return out, nil
 	}
 	out.Ready = true
-	out.Now = reference.Of(grade.Compile(s.Doc.Grade).Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve)))
+	out.Now = reference.Of(d.studio.Shop().Graded(ctx, s.Doc).Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve)))
 	if out.Then != nil {
 		out.Proposals = reference.Towards(reference.Picture{Setup: s.Doc, View: q.View, Key: brightest(f, s)}, out.Now, *out.Then)
 	}

@@ -23,6 +23,8 @@ const (
 	Slide   Kind = "slide"
 	// Environment is a picture of all that lies around.
 	Environment Kind = "environment"
+	// Table is a table of colour.
+	Table Kind = "table"
 	// Reference is a finished picture to look at.
 	Reference Kind = "reference"
 )

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bytes"
 	"math"
 	"testing"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 	"willowherb/core/setup"
+	"willowherb/format/cube"
 )
 
 // The grade by mouse and keys: what the browser shows is what the server composes, to two
@@ -47,6 +49,20 @@ func TestTheGradeByMouseAndKeys(t *testing.T) {
 	b.write("White tint, number", "12")
 	s.keeps("a tint", func(d *setup.Setup) bool { return d.Grade.White[1]/math.Sqrt(d.Grade.White[0]*d.Grade.White[2]) > 1.02 })
 	b.until("it is told", `[...document.querySelectorAll('.air .word')].some(e => e.textContent == 'as it is')`)
+	// A table of colour comes last: one that turns the primaries round and bends them.
+	var bad, good bytes.Buffer
+	bad.WriteString("LUT_3D_SIZE 2\n0 0\n")
+	require.NoError(t, cube.Made("twist", 17, func(c [3]float64) [3]float64 {
+		return [3]float64{0.7*c[0] + 0.3*c[1]*c[1], math.Sqrt(c[1]), 0.8*c[2] + 0.2*c[0]}
+	}).Write(&good))
+	b.allow = append(b.allow, "422")
+	b.do(chromedp.SetUploadFiles(`[data-testid=table-file]`, []string{write(t, "cut.cube", bad.Bytes())}))
+	b.until("a bad one is told", `document.querySelector('[role=dialog]')?.textContent.includes('ut.cube')`)
+	b.do(chromedp.KeyEvent(kb.Escape))
+	b.do(chromedp.SetUploadFiles(`[data-testid=table-file]`, []string{write(t, "twist.cube", good.Bytes())}))
+	s.keeps("a table", func(d *setup.Setup) bool { return d.Grade.Table != nil && d.Grade.Table.File == "twist.cube" })
+	b.write("Table amount, number", "80")
+	s.keeps("as far as it holds", func(d *setup.Setup) bool { return d.Grade.Table.Amount == 0.8 })
 	b.settled()
 	mine, theirs := b.pixels(), b.served("")
 	require.Equal(t, len(theirs), len(mine))

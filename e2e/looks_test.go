@@ -39,7 +39,9 @@ func TestAStormIsMadeOfTheEbbDusk(t *testing.T) {
 	b.press(".air button", "Lay fog")
 	s.keeps("and fog", func(d *setup.Setup) bool { return d.Looks["squall"].Overrides["/fog"].Set != nil && d.Fog == nil })
 	b.write("Fog visibility, number", "150")
-	s.keeps("thicker", func(d *setup.Setup) bool { return looks.Sentence(d, "squall") != "" && len(d.Looks["squall"].Overrides) == 3 })
+	s.keeps("thicker", func(d *setup.Setup) bool {
+		return looks.Sentence(d, "squall") != "" && len(d.Looks["squall"].Overrides) == 3
+	})
 	now := s.document(1)
 	require.Equal(t, before.Lights, now.Lights, "the setup is as it was")
 	require.Contains(t, looks.Sentence(now, "squall"), "Low sun off")
@@ -50,7 +52,9 @@ func TestAStormIsMadeOfTheEbbDusk(t *testing.T) {
 	b.press(".round button", "Light")
 	b.press("[data-testid=changes-go]", "this look")
 	b.drag("pump-lamp-1", 1)
-	s.keeps("for every look", func(d *setup.Setup) bool { return d.Lights["pump-lamp-1"].Stops > before.Lights["pump-lamp-1"].Stops+0.3 })
+	s.keeps("for every look", func(d *setup.Setup) bool {
+		return d.Lights["pump-lamp-1"].Stops > before.Lights["pump-lamp-1"].Stops+0.3
+	})
 
 	// Between two: tried, then kept.
 	js[bool](b, `(document.querySelector('[aria-label="Blend share"]').focus(), true)`)

@@ -182,7 +182,7 @@ func (j *Journal) remember(id, revision int64, doc *setup.Setup) {
 // files are the hashes that a document names.
 func files(doc *setup.Setup) []string {
 	profiles, slides, environments := doc.Blobs()
-	all := slices.Concat(profiles, slides, environments, doc.Pictures())
+	all := slices.Concat(profiles, slides, environments, doc.Pictures(), doc.Tables())
 	if doc.Place != nil {
 		all = append(all, doc.Place.Blob)
 	}
@@ -219,6 +219,7 @@ func needs(before, after *setup.Setup, place string) (out []need) {
 	add(blob.Slide, slides...)
 	add(blob.Environment, environments...)
 	add(blob.Reference, after.Pictures()...)
+	add(blob.Table, after.Tables()...)
 	return out
 }
 

@@ -2,11 +2,11 @@ package refine
 
 import (
 	"bytes"
+	"context"
 
 	"willowherb/core/budget"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
-	"willowherb/core/grade"
 	"willowherb/core/world"
 	"willowherb/format/picture"
 	"willowherb/plan"
@@ -59,6 +59,7 @@ func (p *Pictures) makeFigures() error {
 	}
 	p.mu.Unlock()
 	target := budget.Find(doc.Target)
+	graded := p.studio.shop.Graded(context.Background(), doc)
 	for _, q := range parts {
 		var b *budget.Frame
 		if q.guide != nil {
@@ -67,7 +68,7 @@ func (p *Pictures) makeFigures() error {
 		}
 		var png bytes.Buffer
 		if f := q.thumb; f != nil {
-			if err := picture.WritePNG(&png, grade.Compile(doc.Grade).Develop(f.Compose(lamps, nil), f.W, f.H, q.ev, exposure.Curve(doc.Curve))); err != nil {
+			if err := picture.WritePNG(&png, graded.Develop(f.Compose(lamps, nil), f.W, f.H, q.ev, exposure.Curve(doc.Curve))); err != nil {
 				return err
 			}
 		}

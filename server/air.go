@@ -42,6 +42,8 @@ func (s *Server) airRoutes(api fiber.Router) {
 	}))
 	api.Post("/strip", s.strip)
 	api.Get("/setups/:id/grade.cube", s.gradeTable)
+	api.Post("/tables", s.keepTable)
+	api.Get("/tables/:hash", s.tableValues)
 	api.Post("/environments", s.keepEnvironment)
 	api.Get("/environments/made", func(c fiber.Ctx) error { return c.JSON(environment.MadeNames()) })
 	api.Post("/environments/made/:name", s.makeEnvironment)

@@ -73,7 +73,7 @@ func (s *Server) keepSnapshot(c fiber.Ctx) error {
 		return err
 	}
 	doc, revision := r.Document() // with its looks; what the shot has is one of them
-	png, err := s.desk.Small(shot, a.View)
+	png, err := s.desk.Small(c.Context(), shot, a.View)
 	if err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 
 	"willowherb/blob"
 	"willowherb/core/environment"
+	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/photometry"
@@ -19,6 +21,7 @@ import (
 	"willowherb/core/staging"
 	"willowherb/core/vec"
 	"willowherb/core/world"
+	"willowherb/format/cube"
 	"willowherb/format/gltf"
 	"willowherb/format/ies"
 	"willowherb/format/picture"
@@ -46,6 +49,7 @@ type Shop struct {
 	profiles     Shelf[*ies.File]
 	slides       Shelf[[]vec.V3]
 	environments Shelf[*Environment]
+	tables       Shelf[*cube.Table]
 	glows        glows
 }
 
@@ -59,7 +63,7 @@ type built struct {
 // NewShop returns a shop that reads files from blobs and builds with so many workers.
 func NewShop(blobs blob.Store, workers int) *Shop {
 	return &Shop{blobs: blobs, workers: workers, files: Shelf[*scene.Scene]{Keep: 3}, built: Shelf[*built]{Keep: 4}, posed: Shelf[*Stage]{Keep: 12},
-		profiles: Shelf[*ies.File]{Keep: 64}, slides: Shelf[[]vec.V3]{Keep: 64}, environments: Shelf[*Environment]{Keep: 4}}
+		profiles: Shelf[*ies.File]{Keep: 64}, slides: Shelf[[]vec.V3]{Keep: 64}, environments: Shelf[*Environment]{Keep: 4}, tables: Shelf[*cube.Table]{Keep: 16}}
 }
 
 // Ready makes a stage ready, each part of it once: the file, its geometry, and
@@ -204,6 +208,36 @@ func (s *Shop) Environment(ctx context.Context, hash string) (*Environment, erro
 		}
 		return ReadEnvironment(hash, data)
 	})
+}
+
+// Table reads a kept table of colour once, as a cube of at most cube.Side colours a side.
+func (s *Shop) Table(ctx context.Context, hash string) (*cube.Table, error) {
+	return s.tables.Get(ctx, hash, func(ctx context.Context) (*cube.Table, error) {
+		data, err := blob.Read(ctx, s.blobs, hash)
+		if err != nil {
+			return nil, err
+		}
+		t, err := cube.Read(hash, bytes.NewReader(data))
+		if err != nil {
+			return nil, err
+		}
+		return t.Cubed(), nil
+	})
+}
+
+// Graded makes a document's grade ready, with its table. One whose table cannot be read goes
+// without it.
+func (s *Shop) Graded(ctx context.Context, doc *setup.Setup) *grade.Program {
+	p := grade.Compile(doc.Grade)
+	if doc.Grade == nil || doc.Grade.Table == nil {
+		return p
+	}
+	t, err := s.Table(ctx, doc.Grade.Table.Blob)
+	if err != nil {
+		slog.Error("a table of colour cannot be read", "blob", doc.Grade.Table.Blob, "err", err)
+		return p
+	}
+	return p.WithTable(t.At)
 }
 
 // Lamps works out the lamps of a document on a stage. A light whose file cannot be

@@ -33,7 +33,7 @@ const Path = "web/src/api.gen.ts"
 var roots = []any{setup.Setup{}, exchange.Report{}, budget.Target{},
 	room.Hello{}, room.Edited{}, room.Present{}, room.Away{}, room.Gaze{},
 	refine.Lamps{}, refine.FrameNews{}, refine.Figures{}, refine.Sighted{}, refine.Preview{}, refine.Drafted{}, refine.Failed{},
-	ask.Point{}, ask.Thing{}, ask.Surface{}, ask.StageFacts{}, ask.RigAsk{}, ask.RigAnswer{}, ask.MoodPicture{}, ask.PlotAsk{}, ask.WhoAnswer{}, ask.SnagsAnswer{}, ask.PlaceAsk{}, ask.Placed{}, ask.StepAsk{}, ask.Stepped{}, ask.DayAsk{}, ask.BallsAnswer{}, ask.Exposed{}, ask.TowardsAsk{}, ask.TowardsAnswer{}, server.KeptReference{}, ask.WalkAsk{}, ask.WalkAnswer{}, ask.LookLine{}, ask.BlendAsk{}, ask.Overrides{}, ask.LookAsk{}, ask.LookAnswer{}, daylight.Plan{}, daylight.Moment{},
+	ask.Point{}, ask.Thing{}, ask.Surface{}, ask.StageFacts{}, ask.RigAsk{}, ask.RigAnswer{}, ask.MoodPicture{}, ask.PlotAsk{}, ask.WhoAnswer{}, ask.SnagsAnswer{}, ask.PlaceAsk{}, ask.Placed{}, ask.StepAsk{}, ask.Stepped{}, ask.DayAsk{}, ask.BallsAnswer{}, ask.Exposed{}, ask.TowardsAsk{}, ask.TowardsAnswer{}, server.KeptReference{}, server.KeptTable{}, ask.WalkAsk{}, ask.WalkAnswer{}, ask.LookLine{}, ask.BlendAsk{}, ask.Overrides{}, ask.LookAsk{}, ask.LookAnswer{}, daylight.Plan{}, daylight.Moment{},
 	weigh.Reading{}, contrast.Contrast{}, contrast.Notice{}, plot.Plot{}, checks.Effect{}, journal.Snapshot{}, journal.Line{}, journal.Listed{},
 	server.Fault{}, server.Me{}, server.EditAsk{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}, server.Again{}, server.NameAsk{}, server.ArchiveAsk{},
 	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, server.KeptProfile{}, server.KeptSlide{}, server.KeptEnvironment{}, server.Palette{}}

@@ -124,6 +124,9 @@ func (c *stillCmd) Run(ctx context.Context) error {
 			return fmt.Errorf("%s: %w", filepath.Base(c.Setup), err)
 		}
 		notes, metered = nil, false
+		if len(doc.Tables()) > 0 {
+			notes = append(notes, "tables of colour are kept by the server: here the picture goes without")
+		}
 		if profiles, slides, environments := doc.Blobs(); len(profiles)+len(slides)+len(environments) > 0 {
 			notes = append(notes, "measured profiles, pictures for gobos and environments are kept by the server: here these lights shine without them")
 		}

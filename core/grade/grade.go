@@ -34,6 +34,15 @@ type Grade struct {
 	// round where it is; what spreads is taken from there.
 	Bloom     float64 `json:"bloom,omitempty"`
 	BloomFrom float64 `json:"bloomFrom,omitempty"`
+	// Table is a table of colour that what is shown goes through last.
+	Table *Table `json:"table,omitempty"`
+}
+
+// Table names a kept table of colour, and how far it holds: 0 not at all, 1 wholly.
+type Table struct {
+	Blob   string  `json:"blob"`
+	File   string  `json:"file"`
+	Amount float64 `json:"amount"`
 }
 
 // Neutral leaves everything as it is.
@@ -51,6 +60,12 @@ func (g *Grade) Check() error {
 		return nil
 	}
 	list := []error{ask("contrast", g.Contrast, 0.1, 4), ask("saturation", g.Saturation, 0, 4), ask("the vignette", g.Vignette, 0, 8), ask("the grain", g.Grain, 0, 0.5), ask("the bloom", g.Bloom, 0, 1), ask("where bloom begins", g.BloomFrom, -10, 20)}
+	if t := g.Table; t != nil {
+		list = append(list, ask("the table's amount", t.Amount, 0, 1))
+		if len(t.Blob) != 64 || t.File == "" || len(t.File) > 600 {
+			list = append(list, fmt.Errorf("the table names no file that is kept"))
+		}
+	}
 	for k := range 3 {
 		list = append(list, ask("lift", g.Lift[k], -0.5, 0.5), ask("gamma", g.Gamma[k], 0.2, 5), ask("gain", g.Gain[k], 0, 8))
 		if g.White != nil {
@@ -131,6 +146,16 @@ type Program struct {
 	grade   Grade
 	balance matrix
 	plain   bool
+	table   func([3]float64) [3]float64
+}
+
+// WithTable has what is shown go through a table of colour, as far as the grade says.
+func (p *Program) WithTable(at func(shown [3]float64) [3]float64) *Program {
+	out := *p
+	if p.grade.Table != nil {
+		out.table = at
+	}
+	return &out
 }
 
 // Compile makes a grade ready; nil is neutral.
@@ -168,6 +193,12 @@ func (p *Program) Apply(c [3]float64) [3]float64 {
 func (p *Program) Shown(c [3]float64, curve exposure.Curve) (out [3]float64) {
 	for k, v := range p.Apply(c) {
 		out[k] = colour.EncodeSRGB(curve.Map(v))
+	}
+	if p.table != nil {
+		a := p.grade.Table.Amount
+		for k, v := range p.table(out) {
+			out[k] += a * (min(max(v, 0), 1) - out[k])
+		}
 	}
 	return out
 }

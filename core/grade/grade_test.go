@@ -225,3 +225,20 @@ func TestBetweenWithAFilm(t *testing.T) {
 		require.InDeltaSlice(t, want[:], got[:], 1e-6)
 	}
 }
+
+// A table is what is shown goes through last, as far as it holds; a grade without one has none.
+func TestWithTable(t *testing.T) {
+	swap := func(c [3]float64) [3]float64 { return [3]float64{c[2], c[1], 2 * c[0]} }
+	g := Neutral()
+	require.Equal(t, Compile(&g).Shown([3]float64{0.1, 0.2, 0.9}, exposure.Plain), Compile(&g).WithTable(swap).Shown([3]float64{0.1, 0.2, 0.9}, exposure.Plain))
+	plain := Compile(&g).Shown([3]float64{0.9, 0.2, 0.1}, exposure.Plain)
+	g.Table = &Table{Blob: string(make([]byte, 64)), File: "swap.cube", Amount: 0.5}
+	require.NoError(t, g.Check())
+	got := Compile(&g).WithTable(swap).Shown([3]float64{0.9, 0.2, 0.1}, exposure.Plain)
+	require.InDelta(t, (plain[0]+plain[2])/2, got[0], 1e-12)
+	require.InDelta(t, (plain[2]+1)/2, got[2], 1e-12, "what is over white is white")
+	g.Table.Amount = 2
+	require.ErrorContains(t, g.Check(), "amount")
+	g.Table = &Table{Amount: 1}
+	require.ErrorContains(t, g.Check(), "names no file")
+}

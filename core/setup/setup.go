@@ -52,6 +52,32 @@ func (s *Setup) Blobs() (profiles, slides, environments []string) {
 	return slices.Sorted(maps.Keys(p)), slices.Sorted(maps.Keys(g)), slices.Sorted(maps.Keys(e))
 }
 
+// Tables lists the tables of colour that a document's grades name, its looks' too.
+func (s *Setup) Tables() []string {
+	out := map[string]bool{}
+	if s.Grade != nil && s.Grade.Table != nil {
+		out[s.Grade.Table.Blob] = true
+	}
+	for _, l := range s.Looks {
+		for p, o := range l.Overrides {
+			var t *grade.Table
+			switch p {
+			case "/grade":
+				var g *grade.Grade
+				if json.Unmarshal(o.Set, &g) == nil && g != nil {
+					t = g.Table
+				}
+			case "/grade/table":
+				_ = json.Unmarshal(o.Set, &t)
+			}
+			if t != nil && len(t.Blob) == 64 {
+				out[t.Blob] = true
+			}
+		}
+	}
+	return slices.Sorted(maps.Keys(out))
+}
+
 // Pictures lists the files of a document's references.
 func (s *Setup) Pictures() []string {
 	out := map[string]bool{}

@@ -154,4 +154,3 @@ func (b *Balls) Picture(develop func(rgb []float32, w, h int) *image.NRGBA) *ima
 	}
 	return im
 }
-

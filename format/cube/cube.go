@@ -54,6 +54,18 @@ func Made(title string, n int, f func([3]float64) [3]float64) *Table {
 	return t
 }
 
+// Side is how many colours a side Cubed makes at most.
+const Side = 65
+
+// Cubed is the table as a cube over 0 to 1 of at most Side colours a side: itself, if it is
+// one already.
+func (t *Table) Cubed() *Table {
+	if t.Cube && t.N <= Side && t.Lo == [3]float64{} && t.Hi == [3]float64{1, 1, 1} {
+		return t
+	}
+	return Made(t.Title, Side, t.At)
+}
+
 // Read reads a table. Errors name the file, the line and the remedy.
 func Read(name string, in io.Reader) (*Table, error) {
 	t, line, err := read(in)

@@ -106,3 +106,19 @@ func FuzzRead(f *testing.F) {
 		require.False(t, math.IsNaN(o[0]+o[1]+o[2]))
 	})
 }
+
+// Curves, other domains and very fine cubes become cubes over 0 to 1 that say the same.
+func TestCubed(t *testing.T) {
+	same := Identity(33)
+	require.Same(t, same, same.Cubed())
+	curve := &Table{N: 2, Lo: [3]float64{0, 0, 0}, Hi: [3]float64{2, 2, 2}, Rows: [][3]float32{{0, 0, 0}, {1, 1, 1}}}
+	c := curve.Cubed()
+	require.True(t, c.Cube)
+	require.Equal(t, Side, c.N)
+	at := c.At([3]float64{0.5, 1, 0.25})
+	require.InDeltaSlice(t, []float64{0.25, 0.5, 0.125}, at[:], 1e-6)
+	fine := Made("fine", 80, func(c [3]float64) [3]float64 { return [3]float64{c[1], c[2], c[0]} })
+	require.Equal(t, Side, fine.Cubed().N)
+	at = fine.Cubed().At([3]float64{0.1, 0.5, 0.9})
+	require.InDeltaSlice(t, []float64{0.5, 0.9, 0.1}, at[:], 1e-5)
+}

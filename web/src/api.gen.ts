@@ -270,6 +270,12 @@ export interface Fog {
   boxes?: Record<string, FogBox>
 }
 
+export interface Table {
+  blob: string
+  file: string
+  amount: number
+}
+
 export interface Grade {
   white?: [number, number, number]
   contrast: number
@@ -281,6 +287,7 @@ export interface Grade {
   grain?: number
   bloom?: number
   bloomFrom?: number
+  table?: Table
 }
 
 export interface Setup {
@@ -748,6 +755,14 @@ export interface KeptReference {
   blob: string
   file: string
   measure: Measure
+}
+
+export interface KeptTable {
+  blob: string
+  file: string
+  title: string
+  size: number
+  cube: boolean
 }
 
 export interface WalkAsk {

@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, BallsAnswer, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Exposed, Fault, Imported, KeptEnvironment, KeptProfile, KeptReference, KeptSlide, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, TowardsAnswer, TowardsAsk, UndoAsk, WalkAnswer, WalkAsk, Warmth, WhoAnswer } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, BallsAnswer, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Exposed, Fault, Imported, KeptEnvironment, KeptProfile, KeptReference, KeptSlide, KeptTable, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, TowardsAnswer, TowardsAsk, UndoAsk, WalkAnswer, WalkAsk, Warmth, WhoAnswer } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -103,10 +103,11 @@ export const importFile = (file: File, progress: (share: number) => void) => sen
 /** bringAgain sends a new version of a setup's place. */
 export const bringAgain = (id: number, seq: number, file: File, progress: (share: number) => void) => send<Again>(`/api/setups/${id}/place?window=${windowName}&seq=${seq}&called=${encodeURIComponent(called())}`, file, progress)
 
-/** keepProfile, keepSlide and keepEnvironment send a luminaire file, a picture for a gobo, or one of all that lies around. */
+/** These send a luminaire file, a picture of all that lies around, a reference, a table of colour, or a picture for a gobo. */
 export const keepProfile = (file: File) => send<KeptProfile>('/api/profiles', file, () => undefined)
 export const keepEnvironment = (file: File, progress: (share: number) => void) => send<KeptEnvironment>('/api/environments', file, progress)
 export const keepReference = (file: File) => send<KeptReference>('/api/references', file, () => undefined)
+export const keepTable = (file: File) => send<KeptTable>('/api/tables', file, () => undefined)
 export const keepSlide = (file: File) => send<KeptSlide>('/api/slides', file, () => undefined)
 
 function send<T>(path: string, file: File, progress: (share: number) => void): Promise<T> {

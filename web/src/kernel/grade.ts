@@ -52,11 +52,14 @@ export interface GradeProgram {
   bloom: number
   /** Where it begins, as exposed luminance. */
   bloomFrom: number
+  /** The table that what is shown goes through last, by its hash, and how far it holds. */
+  table: string
+  amount: number
 }
 
 /** programOf makes a grade ready; null leaves everything. */
 export function programOf(g: Grade | undefined): GradeProgram | null {
   if (!g) return null
   const m: Matrix = g.white ? balance(g.white) : [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
-  return { balance: [0, 1, 2].flatMap((j) => [0, 1, 2].map((i) => m[i]?.[j] ?? 0)), lift: g.lift, gain: g.gain, bend: g.gamma.map((v) => g.contrast / v), saturation: g.saturation, vignette: g.vignette ?? 0, grain: g.grain ?? 0, bloom: g.bloom ?? 0, bloomFrom: 0.18 * 2 ** (g.bloomFrom ?? 0) }
+  return { balance: [0, 1, 2].flatMap((j) => [0, 1, 2].map((i) => m[i]?.[j] ?? 0)), lift: g.lift, gain: g.gain, bend: g.gamma.map((v) => g.contrast / v), saturation: g.saturation, vignette: g.vignette ?? 0, grain: g.grain ?? 0, bloom: g.bloom ?? 0, bloomFrom: 0.18 * 2 ** (g.bloomFrom ?? 0), table: g.table?.blob ?? '', amount: g.table?.amount ?? 0 }
 }

@@ -2,7 +2,7 @@ import { ways } from '../kernel/seeing'
 import type { RGB } from '../kernel/sums'
 import { Bloom } from './bloom'
 import { develop, type Finish } from './develop'
-import { program, readBack, texture } from './gl'
+import { program, readBack, table3, texture } from './gl'
 import { add, finish, perDraw, plainFinish } from './shaders'
 
 interface Layer {
@@ -49,6 +49,8 @@ export class Composite {
   private flagged = ''
   private flagCount = 0
   private bloom: Bloom | null = null
+  /** The table of colour that is here. */
+  private tables: { texture: WebGLTexture; hash: string }
   private preview: { texture: WebGLTexture; stamp: number } | null = null
   width = 0
   height = 0
@@ -72,6 +74,7 @@ export class Composite {
     gl.texImage2D(gl.TEXTURE_2D, 0, gl.R32UI, 1, 1, 0, gl.RED_INTEGER, gl.UNSIGNED_INT, new Uint32Array([0xffffffff]))
     this.flags = texture(gl, gl.NEAREST)
     gl.texImage2D(gl.TEXTURE_2D, 0, gl.R8UI, 1, 1, 0, gl.RED_INTEGER, gl.UNSIGNED_BYTE, new Uint8Array(1))
+    this.tables = { texture: table3(gl, 2, new Float32Array(24)), hash: '' }
     gl.bindVertexArray(gl.createVertexArray())
   }
 
@@ -89,6 +92,13 @@ export class Composite {
       gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, s.texture, 0)
       s.parts.clear()
     }
+  }
+
+  /** putTable takes a table of colour, by its hash. */
+  putTable(hash: string, side: number, rgb: Float32Array) {
+    if (this.tables.hash === hash) return
+    this.gl.deleteTexture(this.tables.texture)
+    this.tables = { texture: table3(this.gl, side, rgb), hash }
   }
 
   /** stamp names the version of a layer that is here, or nothing. */
@@ -250,13 +260,15 @@ export class Composite {
     if (g && g.bloom > 0 && from === this.a.texture) spread = (this.bloom ??= new Bloom(gl)).of(from, this.width, this.height, f.exposure, g.bloom, g.bloomFrom)
     const textures = { sum: from, other: this.b.texture ?? this.blank, objects: this.objects, chosen: this.flags, spread: spread ?? this.blank }
     if (!spread && f.grade?.bloom) f = { ...f, grade: { ...f.grade, bloom: 0 } }
-    develop(gl, p, textures, f, this.width, this.height, this.flagCount)
+    if (f.grade?.table && this.tables.hash !== f.grade.table) f = { ...f, grade: { ...f.grade, table: '' } }
+    develop(gl, p, this.tables.texture, textures, f, this.width, this.height, this.flagCount)
   }
 
   /** dispose gives back what the graphics processor holds. */
   dispose() {
     const gl = this.gl
     this.bloom?.dispose()
+    gl.deleteTexture(this.tables.texture)
     for (const l of this.layers.values()) gl.deleteTexture(l.texture)
     for (const t of [this.a.texture, this.b.texture, this.blank, this.objects, this.flags, this.preview?.texture ?? null]) gl.deleteTexture(t)
     for (const f of [this.a.target, this.b.target]) gl.deleteFramebuffer(f)

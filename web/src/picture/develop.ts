@@ -33,7 +33,7 @@ function putGrade(gl: WebGL2RenderingContext, at: (name: string) => WebGLUniform
 }
 
 /** develop draws the finished picture with a program from the sums; flagged is one more than the highest object that is chosen. */
-export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, textures: { sum: WebGLTexture; other: WebGLTexture; objects: WebGLTexture; chosen: WebGLTexture; spread: WebGLTexture }, f: Finish, w: number, h: number, flagged: number) {
+export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, table: WebGLTexture, textures: { sum: WebGLTexture; other: WebGLTexture; objects: WebGLTexture; chosen: WebGLTexture; spread: WebGLTexture }, f: Finish, w: number, h: number, flagged: number) {
   gl.bindFramebuffer(gl.FRAMEBUFFER, null)
   gl.viewport(0, 0, w, h)
   gl.useProgram(p)
@@ -43,6 +43,10 @@ export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, textures: {
     gl.bindTexture(gl.TEXTURE_2D, texture)
     gl.uniform1i(at(name), i)
   }
+  gl.activeTexture(gl.TEXTURE8)
+  gl.bindTexture(gl.TEXTURE_3D, table)
+  gl.uniform1i(at('table'), 8)
+  gl.uniform1f(at('tabled'), f.grade?.table ? f.grade.amount : 0)
   gl.activeTexture(gl.TEXTURE0)
   gl.uniform1f(at('exposure'), f.exposure)
   gl.uniform1f(at('exposureB'), f.exposureB)

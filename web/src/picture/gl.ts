@@ -45,3 +45,14 @@ export async function readBack(gl: WebGL2RenderingContext, target: WebGLFramebuf
   gl.deleteBuffer(kept)
   return out
 }
+
+/** table3 is a table of colour as a cube of texels. */
+export function table3(gl: WebGL2RenderingContext, side: number, rgb: Float32Array): WebGLTexture {
+  const t = gl.createTexture()
+  gl.activeTexture(gl.TEXTURE0)
+  gl.bindTexture(gl.TEXTURE_3D, t)
+  for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_3D, k, gl.NEAREST)
+  gl.texStorage3D(gl.TEXTURE_3D, 1, gl.RGB32F, side, side, side)
+  gl.texSubImage3D(gl.TEXTURE_3D, 0, 0, 0, 0, side, side, side, gl.RGB, gl.FLOAT, rgb)
+  return t
+}

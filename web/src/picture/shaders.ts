@@ -93,11 +93,25 @@ vec3 bloomed(vec3 c) {
     mix(texelFetch(spread, clamp(a + ivec2(0, 1), ivec2(0), most), 0).rgb, texelFetch(spread, clamp(a + 1, ivec2(0), most), 0).rgb, f.x), f.y);
   return c - excess(c, bloom) + s;
 }
+// The table that what is shown goes through last, in the tetrahedron that holds the colour.
+uniform highp sampler3D table; uniform float tabled;
+vec3 at3(ivec3 p) { return texelFetch(table, p, 0).rgb; }
+vec3 throughTable(vec3 c) {
+  if (tabled <= 0.0) return c;
+  int n = textureSize(table, 0).x; vec3 x = clamp(c, 0.0, 1.0) * float(n - 1); ivec3 i = min(ivec3(x), ivec3(n - 2)); vec3 f = x - vec3(i);
+  ivec3 a, b; vec3 s = vec3(max(f.r, max(f.g, f.b)), 0, min(f.r, min(f.g, f.b))); s.y = f.r + f.g + f.b - s.x - s.z;
+  if (f.r >= f.g && f.r >= f.b) { a = ivec3(1, 0, 0); b = f.g >= f.b ? ivec3(1, 1, 0) : ivec3(1, 0, 1); }
+  else if (f.g >= f.b) { a = ivec3(0, 1, 0); b = f.r >= f.b ? ivec3(1, 1, 0) : ivec3(0, 1, 1); }
+  else { a = ivec3(0, 0, 1); b = f.r >= f.g ? ivec3(1, 0, 1) : ivec3(0, 1, 1); }
+  vec3 t = at3(i) * (1.0 - s.x) + at3(i + a) * (s.x - s.y) + at3(i + b) * (s.y - s.z) + at3(i + 1) * s.z;
+  return mix(c, clamp(t, 0.0, 1.0), tabled);
+}
 vec3 developed(vec3 c, float e, int sh, int k) {
   if (!graded[k]) return shown(c, e, sh);
   c *= e;
   if (k == 0) c = bloomed(c);
   c = shown(grade(c * corner(k), k), 1.0, sh);
+  if (k == 0) c = throughTable(c);
   return clamp(c + optics[k].y * stray() * 4.0 * c * (1.0 - c), 0.0, 1.0);
 }`
 

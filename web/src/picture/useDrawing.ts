@@ -6,6 +6,7 @@ import { neutral } from '../kernel/live'
 import { useLook } from '../kernel/look'
 import { lampsNow, useSetup } from '../kernel/store'
 import { exposureFactor, finest } from '../kernel/sums'
+import { useTables, wantTable } from '../kernel/tables'
 import type { Composite, Item } from './composite'
 import { programOf } from '../kernel/grade'
 import type { Finish } from './develop'
@@ -48,6 +49,12 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
   const sight = useSetup((s) => s.sight)
   const astray = useSetup((s) => s.astray)
   const { alone, way, picked, camera, moving, preview, objects, split, wipe, drawn: arrived } = useLook(useShallow(({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn }) => ({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn })))
+  const hash = doc?.grade?.table?.blob ?? ''
+  const table = useTables((t) => t.tables[hash])
+  useEffect(() => {
+    if (hash) wantTable(hash)
+    if (composite && table) composite.putTable(hash, table.side, table.rgb)
+  }, [composite, hash, table])
   const { compared, base } = useComparison()
   const ev = doc?.views[view]?.ev ?? 0
   const cameraOf = camera ?? doc?.views[view]
@@ -110,5 +117,5 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
       off = true
       clearTimeout(t)
     }
-  }, [composite, canvas, full, last, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, compared, base, view])
+  }, [composite, canvas, full, last, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, compared, base, view, table])
 }

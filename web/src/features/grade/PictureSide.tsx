@@ -11,6 +11,7 @@ import { NumberField } from '../../ui/NumberField'
 import { SliderField } from '../../ui/SliderField'
 import { Tip } from '../../ui/Tip'
 import { ExposurePart } from './ExposurePart'
+import { TablePart } from './TablePart'
 import { leaveGrade, rangeOf, setPrimary, setRange, type Range } from './gradeEdits'
 
 /** PictureSide is the step's side: exposure and curve, white balance, contrast and colours. */
@@ -36,6 +37,7 @@ export function PictureSide() {
         <SliderField name="Vignette" says="By how many stops the corners are darker than the middle" unit="st" value={g.vignette ?? 0} min={0} max={3} step={0.1} show={(v) => v.toFixed(1)} reset={0} set={(v, done) => setGrade({ vignette: Math.round(v * 100) / 100 }, `Vignette ${v.toFixed(1)} st`, done)} />
         <SliderField name="Grain" says="How far neighbouring pixels stray, as a share of white" unit="%" value={Math.round((g.grain ?? 0) * 1000) / 10} min={0} max={15} step={0.5} show={(v) => v.toFixed(1)} reset={0} set={(v, done) => setGrade({ grain: Math.round(v * 10) / 1000 }, `Grain ${v.toFixed(1)} %`, done)} />
       </div>
+      <TablePart g={g} />
       <div className="air-part air-row">
         {doc.grade ? (
           <Button variant="outlined" onClick={leaveGrade}>
