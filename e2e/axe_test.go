@@ -35,7 +35,7 @@ func TestEveryScreenCanBeUsedByAll(t *testing.T) {
 		})
 	}
 	check("first screen")
-	for _, p := range []struct{ what, key string }{{"plot", "L"}, {"rigs", "R"}, {"who lights whom", "Y"}, {"snapshots", "C"}, {"snags", "S"}, {"setups", "U"}, {"history", "y"}} {
+	for _, p := range []struct{ what, key string }{{"plot", "L"}, {"rigs", "R"}, {"who lights whom", "Y"}, {"snapshots", "C"}, {"snags", "S"}, {"setups", "U"}, {"looks", "A"}, {"references", "I"}, {"history", "y"}} {
 		b.do(chromedp.KeyEvent(p.key))
 		b.until(p.what, `document.querySelector('.panel h2')?.textContent.toLowerCase() == '`+p.what+`'`)
 		check(p.what)
@@ -71,8 +71,17 @@ func TestEveryScreenCanBeUsedByAll(t *testing.T) {
 	b.press(".round button", "Air")
 	b.until("the day", `document.querySelector('.day-strip rect')`)
 	check("air")
+	b.press(".air button", "Lay fog")
+	b.until("fog", `document.querySelector('.fog-profile')`)
+	b.press(".air button", "a box")
+	b.until("a box of it", `document.querySelector('.fog-box')`)
+	check("air, with fog")
 	b.press(".round button", "Picture")
 	b.until("the grade", `document.querySelector('.slider-field') && !document.querySelector('.day-strip')`)
+	b.press(".air button", "let it adapt …")
+	b.press(".air button", "zones …")
+	b.press(".air button", "a zone here")
+	b.until("a zone", `document.querySelector('.fog-box')`)
 	check("picture")
 	b.click(`.round button:first-child`)
 	b.until("the scene", `document.querySelector('.scene [role=tab]')`)
@@ -96,4 +105,5 @@ func TestEveryScreenCanBeUsedByAll(t *testing.T) {
 	check("projects")
 	b.click(`.project-card`)
 	b.until("the bench", ready)
+	b.takeAllBack()
 }

@@ -332,6 +332,8 @@ func TestShots(t *testing.T) {
 	b.write("Exposure of hall, number", "6.6")
 	b.press(".round button", "Air")
 	b.until("exposed", `document.querySelector('.view-line').textContent.includes('EV 6.6')`)
+	b.press(".air button", "Lay fog")
+	b.until("fog", `document.querySelector('[data-testid=fog-cost]')`)
 	snap("air")
 	b.press(".round button", "Picture")
 	b.write("Contrast, number", "1.15")
@@ -340,6 +342,15 @@ func TestShots(t *testing.T) {
 	snap("picture")
 	b.takeAllBack()
 	b.click(`.round button:nth-child(2)`)
+	b.do(chromedp.KeyEvent("A", chromedp.KeyModifiers(chromedp.ModifierShift)))
+	b.until("the looks", `document.querySelectorAll('.look-list img').length == 3`)
+	b.click(`[data-look=storm] button`)
+	b.until("storm", `document.querySelector('[data-testid=changes-go]')`)
+	b.until("their pictures", `[...document.querySelectorAll('.look-list img')].every(e => e.complete && e.naturalWidth > 0)`)
+	snap("looks")
+	b.click(`[data-look=""] button`)
+	b.until("without a look", `!document.querySelector('[data-testid=changes-go]')`)
+	b.click(`.panel [aria-label=Close]`)
 	b.do(chromedp.KeyEvent("C", chromedp.KeyModifiers(chromedp.ModifierShift)))
 	b.until("the panel", `document.activeElement?.getAttribute('aria-label') == 'Name of the new snapshot'`)
 	eval(`document.activeElement.select()`)
@@ -449,8 +460,30 @@ func TestFigures(t *testing.T) {
 			out.push(performance.now() - t); await new Promise(r => setTimeout(r, 300)); }
 		return out.sort((a, b) => a - b) })()`, chromedp.EvalAwaitPromise)
 	t.Logf("stops to the picture drawn: median %.0f ms, worst %.0f ms", times[len(times)/2], times[len(times)-1])
+	b.measureControls()
 	b.measureScroll()
 	t.Logf("script fetched by then: %.0f kB", js[float64](b, `performance.getEntriesByType('resource').filter(e => e.name.endsWith('.js')).reduce((a, e) => a + e.encodedBodySize, 0) / 1000`))
+}
+
+// measureControls tells what each control of the picture takes: a key on stops, drawn and read
+// back, with it and without.
+func (b *tab) measureControls() {
+	const plain = `contrast: 1, saturation: 1, lift: [0, 0, 0], gamma: [1, 1, 1], gain: [1, 1, 1]`
+	for _, c := range []struct{ what, grade string }{{"no grade", `null`}, {"balance, contrast, tones", `{` + plain + `, contrast: 1.2, saturation: 0.8, white: [1.1, 1, 0.8]}`}, {"a vignette", `{` + plain + `, vignette: 1}`},
+		{"grain", `{` + plain + `, grain: 0.04}`}, {"bloom", `{` + plain + `, bloom: 0.2, bloomFrom: 1}`}, {"all of it", `{` + plain + `, contrast: 1.2, vignette: 1, grain: 0.04, bloom: 0.2, bloomFrom: 1}`}} {
+		js[bool](b, `(async () => { const id = (await (await fetch('/api/setups')).json()).find(s => s.demo).id, g = `+c.grade+`;
+			const r = await fetch('/api/setups/' + id + '/edits', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ window: 'measure', seq: Date.now(), base: 1e9, label: 'A grade', ops: [{ op: 'add', path: '/grade', value: g }] }) });
+			return r.ok })()`, chromedp.EvalAwaitPromise)
+		time.Sleep(time.Second)
+		took := js[float64](b, `(async () => { const c = document.querySelector('canvas'), gl = c.getContext('webgl2'), row = document.querySelector('[data-light=lantern]'), out = [], px = new Uint8Array(4);
+			for (let i = 0; i < 14; i++) { const before = c.dataset.drawn, t = performance.now();
+				row.dispatchEvent(new KeyboardEvent('keydown', { key: i % 2 ? 'ArrowRight' : 'ArrowLeft', bubbles: true }));
+				while (c.dataset.drawn === before) await new Promise(r => setTimeout(r, 1));
+				gl.bindFramebuffer(gl.FRAMEBUFFER, null); gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, px);
+				out.push(performance.now() - t); await new Promise(r => setTimeout(r, 250)); }
+			return out.sort((a, b) => a - b)[7] })()`, chromedp.EvalAwaitPromise)
+		b.t.Logf("%s: a key to the picture, drawn and read back: %.0f ms", c.what, took)
+	}
 }
 
 // measureScroll adds lights until there are a hundred and scrolls the Ledger through them, and takes them away again.

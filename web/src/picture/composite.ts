@@ -1,9 +1,10 @@
 import { ways } from '../kernel/seeing'
 import type { RGB } from '../kernel/sums'
 import { Bloom } from './bloom'
-import { develop, type Finish } from './develop'
+import { develop, partsOf, type Finish } from './develop'
 import { program, readBack, table3, texture } from './gl'
-import { add, finish, perDraw, plainFinish } from './shaders'
+import { Sum } from './sum'
+import { add, finish, perDraw, plainFinish, type Parts } from './shaders'
 
 interface Layer {
   texture: WebGLTexture
@@ -19,17 +20,6 @@ export interface Item {
   gain: RGB
 }
 
-/** Sum is one accumulated picture, kept so that small changes cost little. */
-class Sum {
-  texture: WebGLTexture | null = null
-  target: WebGLFramebuffer
-  parts = new Map<string, { stamp: string; gain: RGB }>()
-  deltas = 0
-  constructor(gl: WebGL2RenderingContext) {
-    this.target = gl.createFramebuffer()
-  }
-}
-
 /** Composite adds a view's layers up on the GPU. The sum of the layers is kept;
  * when only a few gains change, their differences are added to it. */
 export class Composite {
@@ -37,8 +27,8 @@ export class Composite {
   /** By how many layers they add at once. */
   private adders = new Map<number, WebGLProgram>()
   private stretchers = new Map<number, WebGLProgram>()
-  private finisher: WebGLProgram
-  private plain: WebGLProgram
+  /** What develops, by the parts that it has; each is made when it is first wanted. */
+  private finishers = new Map<string, WebGLProgram>()
   private a: Sum
   private b: Sum
   private layers = new Map<string, Layer>()
@@ -64,8 +54,6 @@ export class Composite {
       this.adders.set(n, program(gl, add(false, n)))
       this.stretchers.set(n, program(gl, add(true, n)))
     }
-    this.finisher = program(gl, finish)
-    this.plain = program(gl, plainFinish)
     this.a = new Sum(gl)
     this.b = new Sum(gl)
     this.blank = texture(gl)
@@ -254,14 +242,20 @@ export class Composite {
     const gl = this.gl
     // A preview is stretched, and so are the other ways of seeing: those need more than texels.
     const simple = f.way === ways.picture && f.split === 'none' && f.chosen.length === 0 && from === this.a.texture
-    const p = simple ? this.plain : this.finisher
     const g = f.way === ways.picture ? f.grade : null
     let spread: WebGLTexture | null = null
     if (g && g.bloom > 0 && from === this.a.texture) spread = (this.bloom ??= new Bloom(gl)).of(from, this.width, this.height, f.exposure, g.bloom, g.bloomFrom)
     const textures = { sum: from, other: this.b.texture ?? this.blank, objects: this.objects, chosen: this.flags, spread: spread ?? this.blank }
     if (!spread && f.grade?.bloom) f = { ...f, grade: { ...f.grade, bloom: 0 } }
     if (f.grade?.table && this.tables.hash !== f.grade.table) f = { ...f, grade: { ...f.grade, table: '' } }
-    develop(gl, p, this.tables.texture, textures, f, this.width, this.height, this.flagCount)
+    develop(gl, this.finisher(simple, partsOf(f)), this.tables.texture, textures, f, this.width, this.height, this.flagCount)
+  }
+
+  private finisher(simple: boolean, parts: Parts): WebGLProgram {
+    const key = `${simple} ${JSON.stringify(parts)}`
+    let p = this.finishers.get(key)
+    if (!p) this.finishers.set(key, (p = program(this.gl, (simple ? plainFinish : finish)(parts))))
+    return p
   }
 
   /** dispose gives back what the graphics processor holds. */
@@ -272,7 +266,7 @@ export class Composite {
     for (const l of this.layers.values()) gl.deleteTexture(l.texture)
     for (const t of [this.a.texture, this.b.texture, this.blank, this.objects, this.flags, this.preview?.texture ?? null]) gl.deleteTexture(t)
     for (const f of [this.a.target, this.b.target]) gl.deleteFramebuffer(f)
-    for (const p of [...this.adders.values(), ...this.stretchers.values(), this.finisher, this.plain]) gl.deleteProgram(p)
+    for (const p of [...this.adders.values(), ...this.stretchers.values(), ...this.finishers.values()]) gl.deleteProgram(p)
     this.layers.clear()
   }
 

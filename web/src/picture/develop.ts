@@ -1,5 +1,6 @@
 import type { GradeProgram } from '../kernel/grade'
 import { splits, type Split, type WayCode } from '../kernel/seeing'
+import type { Parts } from './shaders'
 import { clipStops, filmNumbers, filmOf, type RGB } from '../kernel/sums'
 
 /** Finish is how the sums become the picture on the screen. */
@@ -31,6 +32,15 @@ function putGrade(gl: WebGL2RenderingContext, at: (name: string) => WebGLUniform
   gl.uniform1f(at(`saturation[${k}]`), g.saturation)
   gl.uniform2f(at(`optics[${k}]`), g.vignette, g.grain)
 }
+
+/** partsOf are the parts that a picture needs to be developed. */
+export const partsOf = ({ grade: a, gradeB: b, curve, curveB }: Finish): Parts => ({
+  graded: a !== null || b !== null,
+  film: filmOf(curve) !== null || filmOf(curveB) !== null,
+  optics: Boolean(a?.vignette || a?.grain || b?.vignette || b?.grain),
+  bloom: Boolean(a?.bloom),
+  table: Boolean(a?.table && a.amount),
+})
 
 /** develop draws the finished picture with a program from the sums; flagged is one more than the highest object that is chosen. */
 export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, table: WebGLTexture, textures: { sum: WebGLTexture; other: WebGLTexture; objects: WebGLTexture; chosen: WebGLTexture; spread: WebGLTexture }, f: Finish, w: number, h: number, flagged: number) {

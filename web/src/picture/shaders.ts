@@ -56,19 +56,19 @@ void main() {
 }`
 
 // Exposure and tone curves are the same numbers as Go's exposure package; a browser test holds the two together.
-const developing = `
-${excess}
-const float M = 0.18; const float S = 1.0 - M;
-uniform vec3 film[2]; uniform float whiteStops;
-float tone(float x, int sh) {
-  if (!(x > 0.0)) return 0.0;
-  if (sh >= 2) { vec3 f = film[sh - 2]; float t = f.y * pow(x, f.x); return t >= f.z ? 1.0 : t * (1.0 + t / (f.z * f.z)) / (1.0 + t); }
-  if (sh == 0 || x <= M) return min(x, 1.0);
-  float w = (M * 32.0 - M) / S; float t = (x - M) / S;
-  return min(M + S * t * (1.0 + t / (w * w)) / (1.0 + t), 1.0);
+/** Parts are what a picture is developed with: only those are compiled in, since a part costs in every pixel whether it does anything or not where there is no graphics card. */
+export interface Parts {
+  graded: boolean
+  film: boolean
+  /** Vignette and grain. */
+  optics: boolean
+  bloom: boolean
+  table: boolean
 }
-float encode(float v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1.0 / 2.4) - 0.055; }
-vec3 encode3(vec3 c) { return vec3(encode(c.r), encode(c.g), encode(c.b)); }
+
+const filmTone = `  if (sh >= 2) { vec3 f = film[sh - 2]; float t = f.y * pow(x, f.x); return t >= f.z ? 1.0 : t * (1.0 + t / (f.z * f.z)) / (1.0 + t); }
+`
+const grading = `
 // The grades of the picture and of what it is compared with: which are there, and their numbers.
 uniform bool graded[2]; uniform mat3 balance[2]; uniform vec3 lift[2]; uniform vec3 gain[2]; uniform vec3 bend[2]; uniform float saturation[2];
 vec3 grade(vec3 c, int k) {
@@ -78,12 +78,15 @@ vec3 grade(vec3 c, int k) {
   float l = dot(c, vec3(0.2126729, 0.7151522, 0.0721750));
   return max(vec3(l) + (c - l) * saturation[k], vec3(0.0));
 }
-// Where the picture is developed: 0 to 1 across and down, and its pixel from the upper left.
-uniform vec2 optics[2]; vec2 here; ivec2 cell;
+`
+const optics = `
+uniform vec2 optics[2];
 uint mixed(uint v) { uint s = v * 747796405u + 2891336453u; uint w = ((s >> ((s >> 28u) + 4u)) ^ s) * 277803737u; return (w >> 22u) ^ w; }
 float stray() { uint a = mixed(uint(cell.x) + mixed(uint(cell.y))); uint b = mixed(a); return float(a >> 8u) / 16777216.0 + float(b >> 8u) / 16777216.0 - 1.0; }
 float corner(int k) { vec2 d = here - 0.5; return exp2(-optics[k].x * dot(d, d) / 0.5); }
-vec3 shown(vec3 c, float e, int sh) { c *= e; return encode3(vec3(tone(c.r, sh), tone(c.g, sh), tone(c.b, sh))); }
+`
+const blooming = `
+${excess}
 // What blooms spreads round where it is: the spread part lies in a smaller picture.
 uniform vec2 bloom; uniform sampler2D spread;
 vec3 bloomed(vec3 c) {
@@ -93,6 +96,8 @@ vec3 bloomed(vec3 c) {
     mix(texelFetch(spread, clamp(a + ivec2(0, 1), ivec2(0), most), 0).rgb, texelFetch(spread, clamp(a + 1, ivec2(0), most), 0).rgb, f.x), f.y);
   return c - excess(c, bloom) + s;
 }
+`
+const tabling = `
 // The table that what is shown goes through last, in the tetrahedron that holds the colour.
 uniform highp sampler3D table; uniform float tabled;
 vec3 at3(ivec3 p) { return texelFetch(table, p, 0).rgb; }
@@ -106,21 +111,41 @@ vec3 throughTable(vec3 c) {
   vec3 t = at3(i) * (1.0 - s.x) + at3(i + a) * (s.x - s.y) + at3(i + b) * (s.y - s.z) + at3(i + 1) * s.z;
   return mix(c, clamp(t, 0.0, 1.0), tabled);
 }
-vec3 developed(vec3 c, float e, int sh, int k) {
-  if (!graded[k]) return shown(c, e, sh);
+`
+
+/** developed is what becomes of a colour, with the parts that are wanted. */
+const developedWith = (p: Parts) => `vec3 developed(vec3 c, float e, int sh, int k) {
+${
+  p.graded
+    ? `  if (!graded[k]) return shown(c, e, sh);
   c *= e;
-  if (k == 0) c = bloomed(c);
-  c = shown(grade(c * corner(k), k), 1.0, sh);
-  if (k == 0) c = throughTable(c);
-  return clamp(c + optics[k].y * stray() * 4.0 * c * (1.0 - c), 0.0, 1.0);
+${p.bloom ? '  if (k == 0) c = bloomed(c);\n' : ''}  c = shown(grade(c${p.optics ? ' * corner(k)' : ''}, k), 1.0, sh);
+${p.table ? '  if (k == 0) c = throughTable(c);\n' : ''}  return ${p.optics ? 'clamp(c + optics[k].y * stray() * 4.0 * c * (1.0 - c), 0.0, 1.0)' : 'c'};`
+    : '  return shown(c, e, sh);'
+}
 }`
 
+const developing = (p: Parts) => `
+const float M = 0.18; const float S = 1.0 - M;
+// Where the picture is developed: 0 to 1 across and down, and its pixel from the upper left.
+vec2 here; ivec2 cell; uniform vec3 film[2]; uniform float whiteStops;
+float tone(float x, int sh) {
+  if (!(x > 0.0)) return 0.0;
+${p.film ? filmTone : ''}  if (sh == 0 || x <= M) return min(x, 1.0);
+  float w = (M * 32.0 - M) / S; float t = (x - M) / S;
+  return min(M + S * t * (1.0 + t / (w * w)) / (1.0 + t), 1.0);
+}
+float encode(float v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1.0 / 2.4) - 0.055; }
+vec3 encode3(vec3 c) { return vec3(encode(c.r), encode(c.g), encode(c.b)); }
+vec3 shown(vec3 c, float e, int sh) { c *= e; return encode3(vec3(tone(c.r, sh), tone(c.g, sh), tone(c.b, sh))); }
+${p.graded ? grading : ''}${p.optics ? optics : ''}${p.bloom ? blooming : ''}${p.table ? tabling : ''}${developedWith(p)}`
+
 /** plainFinish is the full picture by itself, which is what is drawn most. */
-export const plainFinish = `#version 300 es
+export const plainFinish = (p: Parts) => `#version 300 es
 precision highp float; precision highp int; precision highp sampler2D;
 uniform sampler2D sum; uniform float exposure; uniform int shoulder; uniform ivec2 size;
 out vec4 o;
-${developing}
+${developing(p)}
 void main() {
   ivec2 p = ivec2(gl_FragCoord.xy); p.y = size.y - 1 - p.y;
   here = (vec2(p) + 0.5) / vec2(size); cell = p;
@@ -128,7 +153,7 @@ void main() {
 }`
 
 /** finish is all ways of seeing, and two pictures compared. */
-export const finish = `#version 300 es
+export const finish = (p: Parts) => `#version 300 es
 precision highp float; precision highp int; precision highp sampler2D; precision highp usampler2D;
 uniform sampler2D sum; uniform sampler2D other; uniform usampler2D objects;
 uniform float exposure; uniform float exposureB; uniform float ev; uniform int shoulder; uniform int shoulderB; uniform ivec2 size;
@@ -136,7 +161,7 @@ uniform int way; uniform int split; uniform float wipe; uniform vec3 accent; uni
 uniform usampler2D chosen; uniform int chosenCount; uniform vec4 palette[16];
 out vec4 o;
 ${scaleGlsl}
-${developing}
+${developing(p)}
 float lum(vec3 c) { return dot(c, vec3(0.2126, 0.7152, 0.0722)); }
 bool isChosen(uint id) { return int(id) < chosenCount && texelFetch(chosen, ivec2(int(id) % 1024, int(id) / 1024), 0).r > 0u; }
 vec3 looked(vec2 uv, ivec2 p) {
