@@ -62,8 +62,8 @@ type WalkAsk struct {
 // WalkAnswer answers it.
 type WalkAnswer struct {
 	Moments []exposure.Instant `json:"moments"`
-	Swing   float64           `json:"swing"` // stops that it strays from what is held, at most
-	At      int               `json:"at"`    // the moment of that
+	Swing   float64            `json:"swing"` // stops that it strays from what is held, at most
+	At      int                `json:"at"`    // the moment of that
 }
 
 // ErrWalk means that a way cannot be gone.

@@ -155,4 +155,3 @@ func Merge(doc *setup.Setup, q LookAsk) (*LookAnswer, error) {
 	}
 	return &LookAnswer{Ops: ops, Overrides: map[string]setup.Override{}}, nil
 }
-
