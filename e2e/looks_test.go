@@ -62,6 +62,14 @@ func TestAStormIsMadeOfTheEbbDusk(t *testing.T) {
 	b.press(".look-part button", "keep as a look")
 	s.keeps("a fifth look of both", func(d *setup.Setup) bool { return len(d.Looks) == 4 && len(d.Looks[d.Look].Overrides) > 0 })
 
+	// Merged back while another is worn: the setup is what the look was.
+	js[bool](b, `([...document.querySelectorAll('[data-look=squall] button')].find(e => e.textContent == 'merge back').click(), true)`)
+	s.keeps("merged back", func(d *setup.Setup) bool {
+		return d.Look == "" && d.Lights["low-sun"].Off && d.Fog != nil && d.Fog.Visibility == 150 && len(d.Looks["squall"].Overrides) == 0
+	})
+	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	s.keeps("and not", func(d *setup.Setup) bool { return !d.Lights["low-sun"].Off && d.Fog == nil })
+
 	b.click(`[data-look=""] button`)
 	s.keeps("without a look", func(d *setup.Setup) bool { return d.Look == "" })
 	b.takeAllBack()

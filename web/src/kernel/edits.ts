@@ -14,7 +14,7 @@ let era = 0
 export const eraNow = () => era
 
 /** free leaves out what locks forbid, and says so; what is left goes to the look that is worn, or to every look. */
-function free(ops: Op[], tell: boolean): Op[] {
+function free(ops: Op[], tell: boolean, as = false): Op[] {
   const doc = get().kept
   if (!doc || ops.length === 0) return ops
   const a = allowed(doc, ops)
@@ -23,7 +23,7 @@ function free(ops: Op[], tell: boolean): Op[] {
     say(`${names} locked${a.ops.length ? ': left alone' : ''}. K unlocks.`)
   }
   const { bare, alone } = get()
-  return bare?.look ? routed(bare, a.ops, alone) : a.ops
+  return bare?.look && !as ? routed(bare, a.ops, alone) : a.ops
 }
 
 /** draft shows ops at once without keeping them: a drag under way. No ops end it. */
@@ -58,11 +58,11 @@ export function release() {
 
 if (typeof window !== 'undefined') window.addEventListener('keyup', release)
 
-/** edit keeps ops: shown at once, sent in order, tried again until the server has them. What changes nothing is no edit. */
-export function edit(label: string, ops: Op[]) {
+/** edit keeps ops: shown at once, sent in order, tried again until the server has them. What changes nothing is no edit. Ops that are meant for the document as it is (as) go to no look. */
+export function edit(label: string, ops: Op[], as = false) {
   if (held && held.ops !== ops) release()
   held = null
-  const fit = free(ops, true)
+  const fit = free(ops, true, as)
   const doc = get().bare
   if (fit.length === 0 || !doc || JSON.stringify(patched(doc, fit)) === JSON.stringify(doc)) {
     draft([])

@@ -69,7 +69,7 @@ function One({ id, doc, line }: { id: string; doc: Setup; line: LookLine | undef
   const name = id ? (doc.looks[id]?.name ?? id) : baseName(doc)
   const merge = () => {
     void api.mergeLook(setup ?? 0, { look: id, group: '' }).then(
-      (a) => edit(`“${name}” merged into the setup`, [...(a.ops as unknown as Op[]), { op: 'add', path: '/look', value: '' }]),
+      (a) => edit(`“${name}” merged into the setup`, [...(a.ops as unknown as Op[]), { op: 'add', path: '/look', value: '' }], true),
       () => complain({ what: 'The server did not answer.', remedy: 'Try again.' }),
     )
   }
