@@ -56,6 +56,20 @@ test('fog differs field by field, and can be left out of a look or be in it alon
   expect(d.fog).toBeUndefined()
 })
 
+test('what a look has whole is changed whole, whatever the setup has meanwhile', () => {
+  const look = (set: unknown) => doc({ looks: { storm: { name: 'Storm', order: 0, overrides: { '/fog': { set } } } } })
+  // The look has none, the setup has: fog is laid in the look.
+  let d = kept(look(null), [{ op: 'add', path: '/fog', value: { visibility: 90, halves: 2 } }])
+  expect(worn(d).fog).toEqual({ visibility: 90, halves: 2 })
+  expect(d.fog?.visibility).toBe(200)
+  // The look has its own, and two of its fields change at once.
+  d = kept(look({ visibility: 50, halves: 1 }), [{ op: 'add', path: '/fog', value: { visibility: 60, halves: 5 } }])
+  expect(worn(d).fog).toEqual({ visibility: 60, halves: 5 })
+  // Back at the setup's own, it is no difference.
+  d = kept(d, [{ op: 'add', path: '/fog', value: { visibility: 200, halves: 3 } }])
+  expect(d.looks.storm?.overrides).toEqual({})
+})
+
 test('what no look can have otherwise goes to the setup', () => {
   const ops: Op[] = [{ op: 'add', path: '/lights/new', value: light() }, { op: 'replace', path: '/lights/sun/name', value: 'Low sun' }, { op: 'add', path: '/looks/x', value: { name: 'X', order: 1, overrides: {} } }, { op: 'add', path: '/look', value: 'x' }]
   expect(routed(doc(), ops, true)).toEqual(ops)

@@ -165,7 +165,8 @@ export function routed(base: Setup, ops: Op[], alone: boolean): Op[] {
     // What the look has otherwise would hide the setup's.
     if (!alone) return [...within.map((p): Op => ({ op: 'remove', path: at(p) })), o]
     const out: Op[] = []
-    for (const q of parted(base, o)) {
+    // What the look has whole stays whole: field by field, one change would undo the other.
+    for (const q of look.overrides[o.path] ? [o] : parted(base, o)) {
       const had = Object.keys(look.overrides).filter((p) => p === q.path || p.startsWith(q.path + '/'))
       const above = Object.keys(look.overrides).find((p) => q.path.startsWith(p + '/'))
       const value = q.op === 'remove' ? undefined : q.value
