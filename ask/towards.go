@@ -39,11 +39,8 @@ func (d *Desk) Towards(ctx context.Context, p *refine.Pictures, q TowardsAsk, me
 		return nil, fmt.Errorf("view %.80q: %w", q.View, ErrUnknown)
 	}
 	out := &TowardsAnswer{Proposals: []reference.Proposal{}}
-	if q.Reference != "" {
-		r, ok := s.Doc.References[q.Reference]
-		if !ok || r.Blob == "" {
-			return nil, fmt.Errorf("reference %.80q: %w", q.Reference, ErrUnknown)
-		}
+	// One that was taken down since the page asked is none.
+	if r := s.Doc.References[q.Reference]; r.Blob != "" {
 		if out.Then, err = measure(ctx, r); err != nil {
 			return nil, err
 		}

@@ -49,6 +49,8 @@ func TestReferencesAreKeptAndFollowed(t *testing.T) {
 	var to ask.TowardsAnswer
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/towards", ask.TowardsAsk{View: "down", Reference: "low-tide"}, &to))
 	require.InDelta(t, k.Measure.Key, to.Then.Key, 1e-9)
-	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/towards", ask.TowardsAsk{View: "down", Reference: "none"}, &f))
+	var none ask.TowardsAnswer
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/towards", ask.TowardsAsk{View: "down", Reference: "none"}, &none), "taken down meanwhile")
+	require.Nil(t, none.Then)
 	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/towards", ask.TowardsAsk{View: "none"}, &f))
 }
