@@ -63,11 +63,12 @@ func (s *Server) lookPicture(c fiber.Ctx) error {
 		return err
 	}
 	defer leave()
-	look := c.Query("look")
-	if _, ok := doc.Looks[look]; !ok && look != "" {
-		return c.SendStatus(fiber.StatusNoContent) // taken away since the page asked
+	look, view := c.Query("look"), c.Query("view")
+	_, worn := doc.Looks[look]
+	if _, ok := doc.Views[view]; !ok || !worn && look != "" {
+		return c.SendStatus(fiber.StatusNoContent) // taken away since the page asked, or not made yet
 	}
-	png, err := s.desk.LookPicture(c.Context(), p, doc, look, c.Query("view"))
+	png, err := s.desk.LookPicture(c.Context(), p, doc, look, view)
 	if err != nil {
 		return err
 	}

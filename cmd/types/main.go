@@ -89,6 +89,11 @@ func (g *generator) declare(t reflect.Type) {
 	if g.seen[t] || t.Kind() != reflect.Struct {
 		return
 	}
+	for other := range g.seen {
+		if other.Name() == t.Name() {
+			panic(fmt.Sprintf("%s and %s would be one interface: name one of them otherwise", other, t))
+		}
+	}
 	g.seen[t] = true
 	var b strings.Builder
 	fmt.Fprintf(&b, "\nexport interface %s {\n", t.Name())

@@ -44,10 +44,10 @@ func windowed(t *testing.T, sky, room, corner float32) *Input {
 	two.Whole, two.WholeGain = of(b)
 	v.Given = []*Given{one, two}
 	doc := &setup.Setup{Lights: map[string]setup.Light{"sky": {Name: "Sky", Kind: setup.Sky}, "spot": {Name: "Spot", Kind: setup.Spot, Stops: 0.5}}}
-	lamp := func(id string, k light.Kind) *lamps.Lamp {
+	lamp := func(k light.Kind, id string) *lamps.Lamp {
 		return &lamps.Lamp{Resolved: lamps.Resolved{ID: id, Light: doc.Lights[id]}, Source: &light.Light{Kind: k}}
 	}
-	return &Input{Setup: doc, World: g.World(t), Views: []View{v}, Lamps: []*lamps.Lamp{lamp("sky", light.Sky), lamp("spot", light.Spot)}}
+	return &Input{Setup: doc, World: g.World(t), Views: []View{v}, Lamps: []*lamps.Lamp{lamp(light.Sky, "sky"), lamp(light.Spot, "spot")}}
 }
 
 // At EV 4, with a curve that clips, white begins at 2 / 0.18 cd/m2.

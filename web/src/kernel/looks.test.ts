@@ -4,10 +4,10 @@ import type { Setup } from '../api.gen'
 import { routed, worn } from './looks'
 import { patched, type Op } from './state'
 
-const light = (o: object = {}) => ({ name: 'L', group: 'g', kind: 'point', output: 100, stops: 0, colour: { kelvin: 3000 }, off: false, ...o })
+const lamp = (o: object = {}) => ({ name: 'L', group: 'g', kind: 'point', output: 100, stops: 0, colour: { kelvin: 3000 }, off: false, ...o })
 const doc = (o: object = {}) =>
   ({
-    lights: { sun: light(), sky: light({ link: 'a' }), fill: light({ link: 'a' }) },
+    lights: { sun: lamp(), sky: lamp({ link: 'a' }), fill: lamp({ link: 'a' }) },
     groups: { g: { name: 'G', trim: 0.5 } },
     views: { hall: { ev: 4 } },
     materials: {},
@@ -31,7 +31,7 @@ test('an edit that goes to the look leaves the setup as it is, and is shown', ()
 
 test('a change follows the setup, a value does not', () => {
   let d = kept(doc(), [{ op: 'add', path: '/lights/sun/stops', value: 1 }, { op: 'add', path: '/lights/sun/colour', value: { kelvin: 6000 } }])
-  d = { ...d, lights: { ...d.lights, sun: light({ stops: 2, colour: { kelvin: 2000 } }) as never } }
+  d = { ...d, lights: { ...d.lights, sun: lamp({ stops: 2, colour: { kelvin: 2000 } }) as never } }
   expect(worn(d).lights.sun?.stops).toBe(3)
   expect(worn(d).lights.sun?.colour.kelvin).toBe(6000)
 })
@@ -71,7 +71,7 @@ test('what a look has whole is changed whole, whatever the setup has meanwhile',
 })
 
 test('what no look can have otherwise goes to the setup', () => {
-  const ops: Op[] = [{ op: 'add', path: '/lights/new', value: light() }, { op: 'replace', path: '/lights/sun/name', value: 'Low sun' }, { op: 'add', path: '/looks/x', value: { name: 'X', order: 1, overrides: {} } }, { op: 'add', path: '/look', value: 'x' }]
+  const ops: Op[] = [{ op: 'add', path: '/lights/new', value: lamp() }, { op: 'replace', path: '/lights/sun/name', value: 'Low sun' }, { op: 'add', path: '/looks/x', value: { name: 'X', order: 1, overrides: {} } }, { op: 'add', path: '/look', value: 'x' }]
   expect(routed(doc(), ops, true)).toEqual(ops)
   expect(routed(doc({ look: '' }), [{ op: 'replace', path: '/lights/sun/stops', value: 1 }], true)).toHaveLength(1)
 })

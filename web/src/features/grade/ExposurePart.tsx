@@ -24,10 +24,12 @@ export function ExposurePart() {
   const v = useSetup((s) => s.doc?.views[s.view])
   const curve = useSetup((s) => s.doc?.curve ?? '')
   const revision = useSetup((s) => s.revision)
+  // A view that was just made is not known there yet.
+  const pending = useSetup((s) => s.pending.length)
   const drawn = useSetup((s) => s.thumbs[s.view]?.samples ?? 0)
   const [adapts, setAdapts] = useState(false)
   const [zones, setZones] = useState(false)
-  const q = useQuery({ queryKey: ['exposed', id, view, revision, drawn], queryFn: () => api.exposed(id ?? 0, view), enabled: id !== null && v !== undefined, placeholderData: (p) => p })
+  const q = useQuery({ queryKey: ['exposed', id, view, revision, drawn], queryFn: () => api.exposed(id ?? 0, view), enabled: id !== null && v !== undefined && pending === 0, placeholderData: (p) => p })
   if (!v) return null
   const told = q.data
   return (

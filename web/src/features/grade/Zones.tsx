@@ -1,5 +1,6 @@
 import { Button, IconButton } from '@mui/material'
 import { X } from '@phosphor-icons/react/dist/csr/X'
+import { useState } from 'react'
 import type { View, Zone } from '../../api.gen'
 import { addZone, removeZone, setZone, takeZones } from '../../kernel/exposure'
 import { useSetup } from '../../kernel/store'
@@ -37,12 +38,16 @@ const axes = ['x', 'y', 'z']
 
 /** One is a zone: its exposure, precedence and blend, where it lies and how large it is. */
 function One({ id, z, here }: { id: string; z: Zone; here: boolean }) {
+  const [name, setName] = useState<string | null>(null)
   const put = (what: 'position' | 'size', k: number, v: number, done: boolean) => setZone(id, { [what]: z[what].map((o, i) => (i === k ? v : o)) as [number, number, number] }, what === 'size' ? 'another size' : 'moved', done)
   const field = (what: 'ev' | 'precedence' | 'blend', label: string, unit: string, min: number, max: number, step: number) => <NumberField label={`${z.name}, ${label}`} value={z[what]} unit={unit} min={min} max={max} step={step} onDraft={(v) => setZone(id, { [what]: v }, '', false)} onDone={(v) => setZone(id, { [what]: v }, `${label} ${v}`)} />
   return (
     <div className="fog-box" role="group" aria-label={z.name}>
       <div className="air-row">
-        <Text className="label" label={`Name of ${z.name}`} value={z.name} onChange={(e) => e.target.value.trim() && setZone(id, { name: e.target.value }, 'named', false)} onBlur={(e) => setZone(id, { name: e.target.value.trim() || z.name }, 'named')} />
+        <Text className="label" label={`Name of ${z.name}`} value={name ?? z.name} onChange={(e) => setName(e.target.value)} onBlur={() => {
+          if (name?.trim()) setZone(id, { name: name.trim() }, `named “${name.trim()}”`)
+          setName(null)
+        }} />
         {here && <span className="quiet">the eye stands here</span>}
         <Tip title={`Remove ${z.name}`}>
           <IconButton size="small" aria-label={`Remove ${z.name}`} onClick={() => removeZone(id)}>
