@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -40,7 +41,7 @@ func TestAStormIsMadeOfTheEbbDusk(t *testing.T) {
 	s.keeps("and fog", func(d *setup.Setup) bool { return d.Looks["squall"].Overrides["/fog"].Set != nil && d.Fog == nil })
 	b.write("Fog visibility, number", "150")
 	s.keeps("thicker", func(d *setup.Setup) bool {
-		return looks.Sentence(d, "squall") != "" && len(d.Looks["squall"].Overrides) == 3
+		return strings.Contains(looks.Sentence(d, "squall"), "fog 150 m") && len(d.Looks["squall"].Overrides) == 3
 	})
 	now := s.document(1)
 	require.Equal(t, before.Lights, now.Lights, "the setup is as it was")
