@@ -35,6 +35,20 @@ func TestTheGradeByMouseAndKeys(t *testing.T) {
 	b.press(".air [role=radio]", "film")
 	b.write("Film steep, number", "1.5")
 	s.keeps("a film's curve", func(d *setup.Setup) bool { return d.Curve == "film 1.50 6" })
+	b.write("Reds, turn", "25")
+	b.write("Blues, saturation", "1.6")
+	s.keeps("two ranges of hue", func(d *setup.Setup) bool {
+		h := d.Grade.Hues
+		return h != nil && h[0].Turn == 25 && h[0].Saturation == 1 && h[4].Saturation == 1.6
+	})
+	b.do(chromedp.Click(".curve"))
+	s.keeps("a press on the curve adds a point", func(d *setup.Setup) bool { return d.Grade.Curves != nil && len(d.Grade.Curves.All) == 3 })
+	b.write("Point, becomes", "64")
+	s.keeps("a point by its number", func(d *setup.Setup) bool { return d.Grade.Curves.All[1][1] == 0.64 })
+	b.press("[aria-label='Curve of'] [role=radio]", "blue")
+	js[bool](b, `(document.querySelector('.curve circle').focus(), true)`)
+	b.do(chromedp.KeyEvent(kb.ArrowUp), chromedp.KeyEvent(kb.ArrowUp), chromedp.KeyEvent(kb.ArrowUp))
+	s.keeps("a point by keys", func(d *setup.Setup) bool { return len(d.Grade.Curves.Blue) == 2 && d.Grade.Curves.Blue[0][1] == 0.03 })
 	b.write("Vignette, number", "1.5")
 	b.write("Grain, number", "4")
 	b.write("Bloom, number", "20")

@@ -84,24 +84,31 @@ func (g *Gel) Through(c RGB) RGB {
 	return c
 }
 
-// Turned turns the hue of c by degrees, luminance kept, in Oklab (Ottosson 2020,
-// "A perceptual color space for image processing").
+// Oklab is a linear colour in Oklab (Ottosson 2020, "A perceptual color space for image
+// processing"): lightness, and two axes whose angle is the hue.
+func Oklab(c RGB) (lightness, a, b float64) {
+	l := math.Cbrt(0.4122214708*c[0] + 0.5363325363*c[1] + 0.0514459929*c[2])
+	m := math.Cbrt(0.2119034982*c[0] + 0.6806995451*c[1] + 0.1073969566*c[2])
+	s := math.Cbrt(0.0883024619*c[0] + 0.2817188376*c[1] + 0.6299787005*c[2])
+	return 0.2104542553*l + 0.7936177850*m - 0.0040720468*s, 1.9779984951*l - 2.4285922050*m + 0.4505937099*s, 0.0259040371*l + 0.7827717662*m - 0.8086757660*s
+}
+
+// FromOklab is the linear colour of one in Oklab; outside the gamut it has negative parts.
+func FromOklab(lightness, a, b float64) RGB {
+	l, m, s := lightness+0.3963377774*a+0.2158037573*b, lightness-0.1055613458*a-0.0638541728*b, lightness-0.0894841775*a-1.2914855480*b
+	l, m, s = l*l*l, m*m*m, s*s*s
+	return RGB{4.0767416621*l - 3.3077115913*m + 0.2309699292*s, -1.2684380046*l + 2.6097574011*m - 0.3413193965*s, -0.0041960863*l - 0.7034186147*m + 1.7076147010*s}
+}
+
+// Turned turns the hue of c by degrees in Oklab, luminance kept.
 func Turned(c RGB, degrees float64) RGB {
 	y := Luminance(c)
 	if degrees == 0 || !(y > 0) {
 		return c
 	}
-	l := math.Cbrt(0.4122214708*c[0] + 0.5363325363*c[1] + 0.0514459929*c[2])
-	m := math.Cbrt(0.2119034982*c[0] + 0.6806995451*c[1] + 0.1073969566*c[2])
-	s := math.Cbrt(0.0883024619*c[0] + 0.2817188376*c[1] + 0.6299787005*c[2])
-	L := 0.2104542553*l + 0.7936177850*m - 0.0040720468*s
-	a := 1.9779984951*l - 2.4285922050*m + 0.4505937099*s
-	b := 0.0259040371*l + 0.7827717662*m - 0.8086757660*s
+	l, a, b := Oklab(c)
 	sin, cos := math.Sincos(degrees * math.Pi / 180)
-	a, b = a*cos-b*sin, a*sin+b*cos
-	l, m, s = L+0.3963377774*a+0.2158037573*b, L-0.1055613458*a-0.0638541728*b, L-0.0894841775*a-1.2914855480*b
-	l, m, s = l*l*l, m*m*m, s*s*s
-	out := Unit(RGB{4.0767416621*l - 3.3077115913*m + 0.2309699292*s, -1.2684380046*l + 2.6097574011*m - 0.3413193965*s, -0.0041960863*l - 0.7034186147*m + 1.7076147010*s})
+	out := Unit(FromOklab(l, a*cos-b*sin, a*sin+b*cos))
 	for k := range out {
 		out[k] *= y
 	}

@@ -34,6 +34,10 @@ type Grade struct {
 	// round where it is; what spreads is taken from there.
 	Bloom     float64 `json:"bloom,omitempty"`
 	BloomFrom float64 `json:"bloomFrom,omitempty"`
+	// Hues are what is done to the six ranges of hue, Ranges in their order; left out, nothing.
+	Hues *[6]Hue `json:"hues,omitempty"`
+	// Curves bend what is shown; left out, nothing.
+	Curves *Curves `json:"curves,omitempty"`
 	// Table is a table of colour that what is shown goes through last.
 	Table *Table `json:"table,omitempty"`
 }
@@ -65,6 +69,14 @@ func (g *Grade) Check() error {
 		if len(t.Blob) != 64 || t.File == "" || len(t.File) > 600 {
 			list = append(list, fmt.Errorf("the table names no file that is kept"))
 		}
+	}
+	if g.Hues != nil {
+		for i, h := range g.Hues {
+			list = append(list, ask("the turn of "+Ranges[i], h.Turn, -60, 60), ask("the saturation of "+Ranges[i], h.Saturation, 0, 4))
+		}
+	}
+	if g.Curves != nil {
+		list = append(list, g.Curves.check())
 	}
 	for k := range 3 {
 		list = append(list, ask("lift", g.Lift[k], -0.5, 0.5), ask("gamma", g.Gamma[k], 0.2, 5), ask("gain", g.Gain[k], 0, 8))
@@ -146,6 +158,7 @@ type Program struct {
 	grade   Grade
 	balance matrix
 	plain   bool
+	curves  *bends
 	table   func([3]float64) [3]float64
 }
 
@@ -167,6 +180,9 @@ func Compile(g *Grade) *Program {
 	if g.White != nil {
 		p.balance = Balance(*g.White)
 	}
+	if g.Curves != nil {
+		p.curves = g.Curves.bends()
+	}
 	return p
 }
 
@@ -186,6 +202,9 @@ func (p *Program) Apply(c [3]float64) [3]float64 {
 	for k := range c {
 		c[k] = max(l+(c[k]-l)*g.Saturation, 0)
 	}
+	if g.Hues != nil {
+		c = byHue(g.Hues, c)
+	}
 	return c
 }
 
@@ -193,6 +212,9 @@ func (p *Program) Apply(c [3]float64) [3]float64 {
 func (p *Program) Shown(c [3]float64, curve exposure.Curve) (out [3]float64) {
 	for k, v := range p.Apply(c) {
 		out[k] = colour.EncodeSRGB(curve.Map(v))
+	}
+	if p.curves != nil {
+		out = p.curves.of(out)
 	}
 	if p.table != nil {
 		a := p.grade.Table.Amount

@@ -242,3 +242,80 @@ func TestWithTable(t *testing.T) {
 	g.Table = &Table{Amount: 1}
 	require.ErrorContains(t, g.Check(), "names no file")
 }
+
+// Curves go through their points, rise nowhere that the points do not, and each primary has
+// its own over that of all.
+func TestCurves(t *testing.T) {
+	g := Neutral()
+	points := []Point{{0, 0.05}, {0.2, 0.1}, {0.5, 0.7}, {0.8, 0.7}, {1, 0.95}}
+	g.Curves = &Curves{All: points, Blue: []Point{{0, 1}, {1, 0}}}
+	require.NoError(t, g.Check())
+	p := Compile(&g)
+	before := 0.0
+	for i := range 1001 {
+		x := float64(i) / 1000
+		c := p.curves.of([3]float64{x, x, x})
+		require.GreaterOrEqual(t, c[0], before-1e-12)
+		require.InDelta(t, 1-c[0], c[2], 1e-9)
+		if x > 0.5 && x < 0.8 {
+			require.InDelta(t, 0.7, c[0], 1e-9, "level between two points that are level")
+		}
+		before = c[0]
+	}
+	for _, q := range points {
+		// A step of the table cuts a corner by less than a code value of 4,095.
+		require.InDelta(t, q[1], p.curves.of([3]float64{q[0], 0, 0})[0], 1.0/4095)
+	}
+	// Where the points lie on a smooth rising curve, it is followed: to 1 % with five points.
+	var square []Point
+	for i := range 9 {
+		x := float64(i) / 8
+		square = append(square, Point{x, x * x})
+	}
+	for i := range 100 {
+		x := float64(i) / 99
+		require.InDelta(t, x*x, through(square, x), 0.01)
+	}
+	shown := p.Shown([3]float64{0.18, 0.18, 0.18}, exposure.Plain)
+	plain := Compile(nil).Shown([3]float64{0.18, 0.18, 0.18}, exposure.Plain)
+	require.InDelta(t, through(points, plain[0]), shown[0], 1e-4)
+	for _, bad := range []*Curves{{All: []Point{{0, 0}}}, {Red: []Point{{0, 0}, {0, 1}}}, {Red: []Point{{0.5, 0}, {0.2, 1}}}, {Green: []Point{{0, 0}, {1, 1.2}}}, {Blue: []Point{{0, math.NaN()}, {1, 1}}}, {All: make([]Point, 17)}} {
+		g.Curves = bad
+		require.ErrorContains(t, g.Check(), "the curve of")
+	}
+}
+
+// Each range of hue is its own: what is done to reds leaves cyans and greys; luminance is kept.
+func TestHues(t *testing.T) {
+	g := Neutral()
+	g.Hues = &[6]Hue{}
+	for i := range g.Hues {
+		g.Hues[i].Saturation = 1
+	}
+	same := Compile(&g)
+	for _, c := range [][3]float64{{0.5, 0.1, 0.1}, {0.02, 0.3, 0.7}, {0.18, 0.18, 0.18}, {0, 0, 0}, {4, 2, 0}} {
+		out := same.Apply(c)
+		require.InDeltaSlice(t, c[:], out[:], 1e-5)
+	}
+	g.Hues[0] = Hue{Turn: 40, Saturation: 0.5}
+	require.NoError(t, g.Check())
+	p := Compile(&g)
+	for _, kept := range [][3]float64{{0.1, 0.6, 0.6}, {0.1, 0.1, 0.8}, {0.3, 0.3, 0.3}} {
+		out := p.Apply(kept)
+		require.InDeltaSlice(t, kept[:], out[:], 1e-4)
+	}
+	red := [3]float64{0.6, 0, 0}
+	_, a0, b0 := colour.Oklab(red)
+	out := p.Apply(red)
+	_, a1, b1 := colour.Oklab(out)
+	require.InEpsilon(t, colour.Luminance(red), colour.Luminance(out), 1e-6)
+	// Red itself is the middle of its range.
+	require.InDelta(t, 40, (math.Atan2(b1, a1)-math.Atan2(b0, a0))*180/math.Pi, 0.1)
+	require.Less(t, math.Hypot(a1, b1)/math.Hypot(a0, b0), 0.51)
+	g.Hues[3].Turn = 90
+	require.ErrorContains(t, g.Check(), "cyans")
+	g.Hues[3] = Hue{Saturation: 0}
+	grey := Compile(&g).Apply([3]float64{0, 0.5, 0.5})
+	require.InDelta(t, grey[0], grey[1], 1e-3)
+	require.InDelta(t, grey[1], grey[2], 1e-3)
+}

@@ -270,6 +270,18 @@ export interface Fog {
   boxes?: Record<string, FogBox>
 }
 
+export interface Hue {
+  turn: number
+  saturation: number
+}
+
+export interface Curves {
+  all?: [number, number][]
+  red?: [number, number][]
+  green?: [number, number][]
+  blue?: [number, number][]
+}
+
 export interface Table {
   blob: string
   file: string
@@ -287,6 +299,8 @@ export interface Grade {
   grain?: number
   bloom?: number
   bloomFrom?: number
+  hues?: [Hue, Hue, Hue, Hue, Hue, Hue]
+  curves?: Curves
   table?: Table
 }
 

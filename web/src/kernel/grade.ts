@@ -1,4 +1,5 @@
 import type { Grade } from '../api.gen'
+import { bends, flat } from './curves'
 import { luminance, type RGB } from './sums'
 
 /** A grade as Go's grade package has it; a browser test holds the two together. */
@@ -40,6 +41,10 @@ export function balance(white: readonly number[]): Matrix {
   return times(primaries, cones.map((r, i) => r.map((v) => (v * (to[i] ?? 1)) / (from[i] ?? 1))) as Matrix)
 }
 
+/** hueRanges are the ranges of hue in their order, as in Go; hueMiddles their middles in Oklab, degrees. */
+export const hueRanges = ['reds', 'yellows', 'greens', 'cyans', 'blues', 'magentas'] as const
+export const hueMiddles = [29.233886, 109.769232, 142.495339, 194.76895, 264.052021, 328.363419]
+
 /** GradeProgram is a grade as the graphics processor takes it; the matrix by columns. */
 export interface GradeProgram {
   balance: number[]
@@ -47,6 +52,10 @@ export interface GradeProgram {
   gain: number[]
   bend: number[]
   saturation: number
+  /** Turn in degrees and saturation of the six ranges of hue; null for none. */
+  hues: Float32Array | null
+  /** The curves of the three primaries, in steps; null for none. */
+  curves: Float32Array | null
   vignette: number
   grain: number
   bloom: number
@@ -61,5 +70,5 @@ export interface GradeProgram {
 export function programOf(g: Grade | undefined): GradeProgram | null {
   if (!g) return null
   const m: Matrix = g.white ? balance(g.white) : [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
-  return { balance: [0, 1, 2].flatMap((j) => [0, 1, 2].map((i) => m[i]?.[j] ?? 0)), lift: g.lift, gain: g.gain, bend: g.gamma.map((v) => g.contrast / v), saturation: g.saturation, vignette: g.vignette ?? 0, grain: g.grain ?? 0, bloom: g.bloom ?? 0, bloomFrom: 0.18 * 2 ** (g.bloomFrom ?? 0), table: g.table?.blob ?? '', amount: g.table?.amount ?? 0 }
+  return { balance: [0, 1, 2].flatMap((j) => [0, 1, 2].map((i) => m[i]?.[j] ?? 0)), lift: g.lift, gain: g.gain, bend: g.gamma.map((v) => g.contrast / v), saturation: g.saturation, hues: g.hues ? Float32Array.from(g.hues.flatMap((h) => [h.turn, h.saturation])) : null, curves: g.curves && !flat(g.curves) ? bends(g.curves) : null, vignette: g.vignette ?? 0, grain: g.grain ?? 0, bloom: g.bloom ?? 0, bloomFrom: 0.18 * 2 ** (g.bloomFrom ?? 0), table: g.table?.blob ?? '', amount: g.table?.amount ?? 0 }
 }

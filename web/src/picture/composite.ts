@@ -1,6 +1,7 @@
 import { ways } from '../kernel/seeing'
 import type { RGB } from '../kernel/sums'
 import { Bloom } from './bloom'
+import { CurveRows } from './curveRows'
 import { develop, partsOf, type Finish } from './develop'
 import { program, readBack, table3, texture } from './gl'
 import { Sum } from './sum'
@@ -41,6 +42,7 @@ export class Composite {
   private bloom: Bloom | null = null
   /** The table of colour that is here. */
   private tables: { texture: WebGLTexture; hash: string }
+  private curves: CurveRows | null = null
   private preview: { texture: WebGLTexture; stamp: number } | null = null
   width = 0
   height = 0
@@ -245,7 +247,7 @@ export class Composite {
     const g = f.way === ways.picture ? f.grade : null
     let spread: WebGLTexture | null = null
     if (g && g.bloom > 0 && from === this.a.texture) spread = (this.bloom ??= new Bloom(gl)).of(from, this.width, this.height, f.exposure, g.bloom, g.bloomFrom)
-    const textures = { sum: from, other: this.b.texture ?? this.blank, objects: this.objects, chosen: this.flags, spread: spread ?? this.blank }
+    const textures = { sum: from, other: this.b.texture ?? this.blank, objects: this.objects, chosen: this.flags, spread: spread ?? this.blank, curves: f.grade?.curves || f.gradeB?.curves ? (this.curves ??= new CurveRows(gl)).of(f.grade?.curves, f.gradeB?.curves) : this.blank }
     if (!spread && f.grade?.bloom) f = { ...f, grade: { ...f.grade, bloom: 0 } }
     if (f.grade?.table && this.tables.hash !== f.grade.table) f = { ...f, grade: { ...f.grade, table: '' } }
     develop(gl, this.finisher(simple, partsOf(f)), this.tables.texture, textures, f, this.width, this.height, this.flagCount)
@@ -262,6 +264,7 @@ export class Composite {
   dispose() {
     const gl = this.gl
     this.bloom?.dispose()
+    this.curves?.dispose()
     gl.deleteTexture(this.tables.texture)
     for (const l of this.layers.values()) gl.deleteTexture(l.texture)
     for (const t of [this.a.texture, this.b.texture, this.blank, this.objects, this.flags, this.preview?.texture ?? null]) gl.deleteTexture(t)

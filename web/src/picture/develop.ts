@@ -30,6 +30,9 @@ function putGrade(gl: WebGL2RenderingContext, at: (name: string) => WebGLUniform
   gl.uniform3fv(at(`gain[${k}]`), g.gain)
   gl.uniform3fv(at(`bend[${k}]`), g.bend)
   gl.uniform1f(at(`saturation[${k}]`), g.saturation)
+  gl.uniform1i(at(`hued[${k}]`), g.hues ? 1 : 0)
+  if (g.hues) gl.uniform2fv(at(`hues[${6 * k}]`), g.hues)
+  gl.uniform1i(at(`curved[${k}]`), g.curves ? 1 : 0)
   gl.uniform2f(at(`optics[${k}]`), g.vignette, g.grain)
 }
 
@@ -38,12 +41,14 @@ export const partsOf = ({ grade: a, gradeB: b, curve, curveB }: Finish): Parts =
   graded: a !== null || b !== null,
   film: filmOf(curve) !== null || filmOf(curveB) !== null,
   optics: Boolean(a?.vignette || a?.grain || b?.vignette || b?.grain),
+  hues: Boolean(a?.hues || b?.hues),
+  curves: Boolean(a?.curves || b?.curves),
   bloom: Boolean(a?.bloom),
   table: Boolean(a?.table && a.amount),
 })
 
 /** develop draws the finished picture with a program from the sums; flagged is one more than the highest object that is chosen. */
-export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, table: WebGLTexture, textures: { sum: WebGLTexture; other: WebGLTexture; objects: WebGLTexture; chosen: WebGLTexture; spread: WebGLTexture }, f: Finish, w: number, h: number, flagged: number) {
+export function develop(gl: WebGL2RenderingContext, p: WebGLProgram, table: WebGLTexture, textures: { sum: WebGLTexture; other: WebGLTexture; objects: WebGLTexture; chosen: WebGLTexture; spread: WebGLTexture; curves: WebGLTexture }, f: Finish, w: number, h: number, flagged: number) {
   gl.bindFramebuffer(gl.FRAMEBUFFER, null)
   gl.viewport(0, 0, w, h)
   gl.useProgram(p)

@@ -1,3 +1,5 @@
+import { bendSteps } from '../kernel/curves'
+import { hueMiddles } from '../kernel/grade'
 import { splits, ways } from '../kernel/seeing'
 import { scaleGlsl } from './palette'
 
@@ -62,6 +64,8 @@ export interface Parts {
   film: boolean
   /** Vignette and grain. */
   optics: boolean
+  hues: boolean
+  curves: boolean
   bloom: boolean
   table: boolean
 }
@@ -77,6 +81,38 @@ vec3 grade(vec3 c, int k) {
   c = M * pow(c / M, bend[k]);
   float l = dot(c, vec3(0.2126729, 0.7151522, 0.0721750));
   return max(vec3(l) + (c - l) * saturation[k], vec3(0.0));
+}
+`
+const hues = `
+// The ranges of hue: their middles in Oklab, in degrees, and what is done to each.
+const float middles[6] = float[6](${hueMiddles.map((v) => v.toFixed(6)).join(', ')});
+uniform vec2 hues[12]; uniform bool hued[2];
+vec3 cubeRoot(vec3 v) { return sign(v) * pow(abs(v), vec3(1.0 / 3.0)); }
+vec3 byHue(vec3 c, int k) {
+  float y = dot(c, vec3(0.2126729, 0.7151522, 0.0721750));
+  if (!hued[k] || !(y > 0.0)) return c;
+  vec3 m = cubeRoot(vec3(dot(c, vec3(0.4122214708, 0.5363325363, 0.0514459929)), dot(c, vec3(0.2119034982, 0.6806995451, 0.1073969566)), dot(c, vec3(0.0883024619, 0.2817188376, 0.6299787005))));
+  float L = dot(m, vec3(0.2104542553, 0.7936177850, -0.0040720468)); vec2 ab = vec2(dot(m, vec3(1.9779984951, -2.4285922050, 0.4505937099)), dot(m, vec3(0.0259040371, 0.7827717662, -0.8086757660)));
+  float hue = degrees(atan(ab.y, ab.x)); vec2 h = vec2(0, 1);
+  for (int i = 0; i < 6; i++) {
+    int j = (i + 1) % 6; float w = mod(middles[j] - middles[i] + 360.0, 360.0), d = mod(hue - middles[i] + 720.0, 360.0);
+    if (d < w) h = mix(hues[6 * k + i], hues[6 * k + j], d / w);
+  }
+  float t = radians(h.x); ab = h.y * vec2(ab.x * cos(t) - ab.y * sin(t), ab.x * sin(t) + ab.y * cos(t));
+  m = vec3(L + 0.3963377774 * ab.x + 0.2158037573 * ab.y, L - 0.1055613458 * ab.x - 0.0638541728 * ab.y, L - 0.0894841775 * ab.x - 1.2914855480 * ab.y); m = m * m * m;
+  c = max(vec3(dot(m, vec3(4.0767416621, -3.3077115913, 0.2309699292)), dot(m, vec3(-1.2684380046, 2.6097574011, -0.3413193965)), dot(m, vec3(-0.0041960863, -0.7034186147, 1.7076147010))), vec3(0));
+  float now = dot(c, vec3(0.2126729, 0.7151522, 0.0721750));
+  return now > 0.0 ? c * (y / now) : c;
+}
+`
+const curving = `
+// The curves of what is shown: a row for each picture, a step for each column.
+uniform sampler2D curves; uniform bool curved[2];
+vec3 bent(vec3 c, int k) {
+  if (!curved[k]) return c;
+  vec3 x = clamp(c, 0.0, 1.0) * ${bendSteps}.0; ivec3 i = min(ivec3(x), ivec3(${bendSteps - 1})); vec3 f = x - vec3(i);
+  return vec3(mix(texelFetch(curves, ivec2(i.r, k), 0).r, texelFetch(curves, ivec2(i.r + 1, k), 0).r, f.r),
+    mix(texelFetch(curves, ivec2(i.g, k), 0).g, texelFetch(curves, ivec2(i.g + 1, k), 0).g, f.g), mix(texelFetch(curves, ivec2(i.b, k), 0).b, texelFetch(curves, ivec2(i.b + 1, k), 0).b, f.b));
 }
 `
 const optics = `
@@ -119,8 +155,9 @@ ${
   p.graded
     ? `  if (!graded[k]) return shown(c, e, sh);
   c *= e;
-${p.bloom ? '  if (k == 0) c = bloomed(c);\n' : ''}  c = shown(grade(c${p.optics ? ' * corner(k)' : ''}, k), 1.0, sh);
-${p.table ? '  if (k == 0) c = throughTable(c);\n' : ''}  return ${p.optics ? 'clamp(c + optics[k].y * stray() * 4.0 * c * (1.0 - c), 0.0, 1.0)' : 'c'};`
+${p.bloom ? '  if (k == 0) c = bloomed(c);\n' : ''}  c = grade(c${p.optics ? ' * corner(k)' : ''}, k);
+${p.hues ? '  c = byHue(c, k);\n' : ''}  c = shown(c, 1.0, sh);
+${p.curves ? '  c = bent(c, k);\n' : ''}${p.table ? '  if (k == 0) c = throughTable(c);\n' : ''}  return ${p.optics ? 'clamp(c + optics[k].y * stray() * 4.0 * c * (1.0 - c), 0.0, 1.0)' : 'c'};`
     : '  return shown(c, e, sh);'
 }
 }`
@@ -138,7 +175,7 @@ ${p.film ? filmTone : ''}  if (sh == 0 || x <= M) return min(x, 1.0);
 float encode(float v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1.0 / 2.4) - 0.055; }
 vec3 encode3(vec3 c) { return vec3(encode(c.r), encode(c.g), encode(c.b)); }
 vec3 shown(vec3 c, float e, int sh) { c *= e; return encode3(vec3(tone(c.r, sh), tone(c.g, sh), tone(c.b, sh))); }
-${p.graded ? grading : ''}${p.optics ? optics : ''}${p.bloom ? blooming : ''}${p.table ? tabling : ''}${developedWith(p)}`
+${p.graded ? grading : ''}${p.hues ? hues : ''}${p.curves ? curving : ''}${p.optics ? optics : ''}${p.bloom ? blooming : ''}${p.table ? tabling : ''}${developedWith(p)}`
 
 /** plainFinish is the full picture by itself, which is what is drawn most. */
 export const plainFinish = (p: Parts) => `#version 300 es

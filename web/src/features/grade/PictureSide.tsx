@@ -10,7 +10,9 @@ import { startTool } from '../../picture/tool'
 import { NumberField } from '../../ui/NumberField'
 import { SliderField } from '../../ui/SliderField'
 import { Tip } from '../../ui/Tip'
+import { CurvePart } from './CurvePart'
 import { ExposurePart } from './ExposurePart'
+import { HuePart } from './HuePart'
 import { TablePart } from './TablePart'
 import { leaveGrade, rangeOf, setPrimary, setRange, type Range } from './gradeEdits'
 
@@ -30,6 +32,8 @@ export function PictureSide() {
         <SliderField name="Saturation" says="1 leaves colours as they are, 0 is grey" value={g.saturation} min={0} max={2} step={0.05} show={(v) => v.toFixed(2)} reset={1} set={(v, done) => setGrade({ saturation: v }, `Saturation ${v.toFixed(2)}`, done)} />
       </div>
       <Tones g={g} />
+      <CurvePart g={g} />
+      <HuePart g={g} />
       <div className="air-part" role="group" aria-label="Lens and film">
         <h2>Lens and film</h2>
         <SliderField name="Bloom" says="Share of the bright light that spreads round where it is; it is taken from there" unit="%" value={Math.round((g.bloom ?? 0) * 1000) / 10} min={0} max={50} step={0.5} show={(v) => v.toFixed(1)} reset={0} set={(v, done) => setGrade({ bloom: Math.round(v * 10) / 1000, ...(g.bloom ? {} : { bloomFrom: 2 }) }, `Bloom ${v.toFixed(1)} %`, done)} />
