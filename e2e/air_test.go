@@ -137,6 +137,13 @@ func TestAnEnvironmentInTheBrowser(t *testing.T) {
 	s.keeps("its sun is over ours", func(d *setup.Setup) bool {
 		return math.Abs(math.Remainder(d.Lights["environment-1"].Environment.Turn-want, 360)) < 2
 	})
+	b.write("marsh noon seen behind, blur", "3")
+	s.keeps("seen blurred", func(d *setup.Setup) bool {
+		v := d.Lights["environment-1"].Environment.Seen
+		return v != nil && v.Blur == 3 && v.Saturation == 1
+	})
+	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	s.keeps("and sharp again", func(d *setup.Setup) bool { return d.Lights["environment-1"].Environment.Seen == nil })
 	b.press(".environment button", "replace its sun")
 	s.keeps("a sun light stands for it", func(d *setup.Setup) bool { return d.Lights["environment-1"].Environment.NoSun })
 	b.until("it can have it back", `document.querySelector('.environment').textContent.includes('give it its sun back')`)

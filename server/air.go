@@ -2,9 +2,12 @@ package server
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"image"
+	"math"
 	"net/url"
+	"strconv"
 
 	"github.com/gofiber/fiber/v3"
 	"golang.org/x/image/draw"
@@ -19,6 +22,7 @@ import (
 	"willowherb/format/picture"
 	"willowherb/refine"
 	"willowherb/stage"
+	"willowherb/store"
 )
 
 // KeptEnvironment is an environment picture that is kept, and what it gives.
@@ -31,6 +35,9 @@ type KeptEnvironment struct {
 	HorizontalLux float64          `json:"horizontalLux"`
 	MeanLuminance float64          `json:"meanLuminance"`
 	Sun           *environment.Sun `json:"sun,omitempty"`
+	// Layer is which layer of an EXR file it is, and Layers all that there are.
+	Layer  string   `json:"layer,omitempty"`
+	Layers []string `json:"layers,omitempty"`
 }
 
 // environmentLimit bounds an environment picture that is sent.
@@ -48,6 +55,7 @@ func (s *Server) airRoutes(api fiber.Router) {
 	api.Get("/environments/made", func(c fiber.Ctx) error { return c.JSON(environment.MadeNames()) })
 	api.Post("/environments/made/:name", s.makeEnvironment)
 	api.Get("/environments/:hash", s.environmentFacts)
+	api.Get("/environments/:hash/spot", s.environmentSpot)
 	api.Get("/environments/:hash/picture", s.environmentPicture)
 }
 
@@ -77,7 +85,7 @@ func (s *Server) strip(c fiber.Ctx) error {
 
 func kept(hash, name string, e *stage.Environment) KeptEnvironment {
 	m := e.Measure
-	return KeptEnvironment{hash, name, e.W, e.H, e.Cleaned, m.HorizontalLux, m.MeanLuminance, m.Sun}
+	return KeptEnvironment{hash, name, e.W, e.H, e.Cleaned, m.HorizontalLux, m.MeanLuminance, m.Sun, e.Layer, e.Layers}
 }
 
 // keepEnvironment reads an environment picture, keeps it, and says what it gives.
@@ -92,7 +100,7 @@ func (s *Server) keepEnvironment(c fiber.Ctx) error {
 		return err
 	}
 	defer leave()
-	e, err := stage.ReadEnvironment(name, data)
+	e, err := stage.ReadEnvironment(name, data, "")
 	if err != nil {
 		return wrong("%v", err)
 	}
@@ -124,7 +132,7 @@ func (s *Server) makeEnvironment(c fiber.Ctx) error {
 		if err := exr.Write(&b, m.RGB, m.W, m.H, exr.ZIP); err != nil {
 			return err
 		}
-		e, err = stage.ReadEnvironment(name, b.Bytes())
+		e, err = stage.ReadEnvironment(name, b.Bytes(), "")
 		return err
 	})
 	if err != nil {
@@ -137,8 +145,34 @@ func (s *Server) makeEnvironment(c fiber.Ctx) error {
 	return c.JSON(kept(hash, name+".exr", e))
 }
 
+// environment is the kept environment that a request names, by its hash and its layer.
+func (s *Server) environment(c fiber.Ctx) (*stage.Environment, error) {
+	e, err := s.shop.Environment(c.Context(), c.Params("hash"), c.Query("layer"))
+	if err != nil && c.Query("layer") != "" && !store.Away(err) && !errors.Is(err, store.ErrNotFound) {
+		return nil, wrong("%v", err)
+	}
+	return e, err
+}
+
+// environmentSpot says what an environment shows towards one direction.
+func (s *Server) environmentSpot(c fiber.Ctx) error {
+	e, err := s.environment(c)
+	if err != nil {
+		return err
+	}
+	var at [3]float64
+	for k, name := range []string{"height", "azimuth", "reach"} {
+		v, err := strconv.ParseFloat(c.Query(name), 64)
+		if err != nil || !(math.Abs(v) <= 3600) {
+			return wrong("%s is no number of degrees", name)
+		}
+		at[k] = v
+	}
+	return c.JSON(e.Map.SpotAt(min(max(at[0], -90), 90), at[1], min(max(at[2], 0), 30)))
+}
+
 func (s *Server) environmentFacts(c fiber.Ctx) error {
-	e, err := s.shop.Environment(c.Context(), c.Params("hash"))
+	e, err := s.environment(c)
 	if err != nil {
 		return err
 	}
@@ -148,7 +182,7 @@ func (s *Server) environmentFacts(c fiber.Ctx) error {
 
 // environmentPicture shows a kept environment as an eye sees it that is used to its light.
 func (s *Server) environmentPicture(c fiber.Ctx) error {
-	e, err := s.shop.Environment(c.Context(), c.Params("hash"))
+	e, err := s.environment(c)
 	if err != nil {
 		return err
 	}

@@ -5,6 +5,9 @@ import (
 	"encoding/json"
 	"math"
 	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -12,10 +15,14 @@ import (
 	"willowherb/core/air"
 	"willowherb/core/daylight"
 	"willowherb/core/edits"
+	"willowherb/core/environment"
+	"willowherb/core/scene"
 	"willowherb/core/setup"
+	"willowherb/core/vec"
 	"willowherb/core/weigh"
 	"willowherb/format/exr"
 	"willowherb/room"
+	"willowherb/stage"
 )
 
 // A day's edits are what the floor then gets: the sky by its dome, the sun by its lux.
@@ -122,4 +129,54 @@ func TestAnEnvironmentIsKeptAndLights(t *testing.T) {
 	l.Environment, l.Air = nil, &air.Sky{}
 	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/edits", EditAsk{Window: "w", Seq: 3, Target: "base", Label: "No air", Ops: []edits.Op{op("replace", "/lights/"+sky, l)}}, &f))
 	require.Contains(t, f.What, "urbidity is 0")
+}
+
+// A layer of an EXR file is picked: its facts, its picture and its light are its own; so is
+// what it shows in one spot, and it may be seen otherwise than it lights.
+func TestALayerOfAnEnvironmentIsPicked(t *testing.T) {
+	s := serve(t)
+	imported(t, s)
+	dir := t.TempDir()
+	for name, v := range map[string]float32{"a.exr": 100, "b.exr": 400} {
+		rgb := make([]float32, 3*32*16)
+		for i := range rgb {
+			if rgb[i] = v; i/3%32 >= 16 && i%3 == 2 {
+				rgb[i] = v / 4 // the east is warm
+			}
+		}
+		f, err := os.Create(filepath.Join(dir, name))
+		require.NoError(t, err)
+		require.NoError(t, exr.Write(f, rgb, 32, 16, exr.ZIP))
+		require.NoError(t, f.Close())
+	}
+	both := filepath.Join(dir, "both.exr")
+	out, err := exec.Command("exrmultiview", "left", filepath.Join(dir, "a.exr"), "right", filepath.Join(dir, "b.exr"), both).CombinedOutput()
+	require.NoError(t, err, string(out))
+	data, err := os.ReadFile(both)
+	require.NoError(t, err)
+	var k, right KeptEnvironment
+	require.Equal(t, 200, s.ask(t, "POST", "/api/environments", data, &k, "X-File-Name", "both.exr"))
+	require.Equal(t, []string{"", "right"}, k.Layers)
+	require.Equal(t, 200, s.ask(t, "GET", "/api/environments/"+k.Blob+"?layer=right", nil, &right))
+	require.InEpsilon(t, 4*k.HorizontalLux, right.HorizontalLux, 1e-3)
+	var f Fault
+	require.Equal(t, 422, s.ask(t, "GET", "/api/environments/"+k.Blob+"?layer=middle", nil, &f))
+	require.Contains(t, f.What, "it has: ")
+	var east, west environment.Spot
+	require.Equal(t, 200, s.ask(t, "GET", "/api/environments/"+k.Blob+"/spot?height=10&azimuth=90&reach=1&layer=right", nil, &east))
+	require.Equal(t, 200, s.ask(t, "GET", "/api/environments/"+k.Blob+"/spot?height=10&azimuth=-90&reach=1&layer=right", nil, &west))
+	require.InEpsilon(t, 400, west.Luminance, 1e-3)
+	require.InDelta(t, 4, east.Colour[0]/east.Colour[2], 1e-3)
+	require.InDelta(t, 1, west.Colour[0]/west.Colour[2], 1e-3)
+	require.Equal(t, 422, s.ask(t, "GET", "/api/environments/"+k.Blob+"/spot?height=up&azimuth=0&reach=1", nil, &f))
+	require.Contains(t, f.What, "eight is no number")
+
+	e := setup.Environment{Blob: k.Blob, File: k.File, Layer: "right", Seen: &setup.Seen{Saturation: 0, Contrast: 1}}
+	doc := setup.Setup{Lights: map[string]setup.Light{"sky": {Kind: setup.Sky, Output: 1, Colour: setup.Colour{RGB: &[3]float64{1, 1, 1}}, Channels: 255, Environment: &e}}}
+	lamps, err := s.shop.Lamps(t.Context(), &doc, &stage.Stage{Scene: &scene.Scene{}})
+	require.NoError(t, err)
+	l := lamps[0].Source
+	require.InEpsilon(t, 100, l.Dome.Radiance(vec.V3{X: 1}).Z, 1e-3)
+	require.InEpsilon(t, l.Behind(vec.V3{X: 1}, vec.V3{}).Z, l.Behind(vec.V3{X: 1}, vec.V3{}).X, 1e-3)
+	require.Greater(t, l.Behind(vec.V3{X: 1}, vec.V3{}).Z, float32(300))
 }

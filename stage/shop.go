@@ -165,15 +165,51 @@ type Environment struct {
 	Dome    *light.Dome
 	Measure environment.Measure
 	Cleaned int
-	bare    func() *light.Dome
+	// Layer is which layer of an EXR file it is, and Layers all that there are.
+	Layer  string
+	Layers []string
+	bare   func() *environment.Map
+	domes  Shelf[*light.Dome]
 }
 
-// WithoutSun is its light with its sun taken out, worked out once.
-func (e *Environment) WithoutSun() *light.Dome { return e.bare() }
+// Lit is the dome by which it lights, as a setup has it, and Seen the one that is seen behind
+// everything, nil for the same; each is worked out once.
+func (e *Environment) Lit(ctx context.Context, as *setup.Environment) (*light.Dome, error) {
+	if !as.NoSun {
+		return e.Dome, nil
+	}
+	return e.dome(ctx, as.Dome(), e.bare)
+}
 
-// ReadEnvironment reads an environment picture as it is kept.
-func ReadEnvironment(name string, data []byte) (e *Environment, err error) {
-	l, err := picture.ReadLinear(name, data, "")
+// Seen is the dome that is seen behind everything: see Lit.
+func (e *Environment) Seen(ctx context.Context, as *setup.Environment) (*light.Dome, error) {
+	if as.SeenDome() == "" {
+		return nil, nil
+	}
+	return e.dome(ctx, as.SeenDome(), func() *environment.Map {
+		m := e.Map
+		if as.NoSun {
+			m = e.bare()
+		}
+		return m.Seen(as.Seen.Saturation, as.Seen.Contrast, as.Seen.Blur)
+	})
+}
+
+func (e *Environment) dome(ctx context.Context, name string, make_ func() *environment.Map) (*light.Dome, error) {
+	return e.domes.Get(ctx, name, func(context.Context) (d *light.Dome, err error) {
+		err = spread.Guard(func() error {
+			m := make_()
+			d = light.NewDome(m.W, m.H, m.RGB)
+			return nil
+		})
+		return d, err
+	})
+}
+
+// ReadEnvironment reads a layer of an environment picture as it is kept; the layer counts for
+// EXR files, where empty is the unnamed one, or the first with colours.
+func ReadEnvironment(name string, data []byte, layer string) (e *Environment, err error) {
+	l, err := picture.ReadLinear(name, data, layer)
 	if err != nil {
 		return nil, err
 	}
@@ -182,31 +218,30 @@ func ReadEnvironment(name string, data []byte) (e *Environment, err error) {
 	}
 	err = spread.Guard(func() error {
 		m := &environment.Map{W: l.W, H: l.H, RGB: l.RGB}
-		e = &Environment{W: l.W, H: l.H, Measure: m.Measure(), Cleaned: l.Cleaned}
+		e = &Environment{W: l.W, H: l.H, Measure: m.Measure(), Cleaned: l.Cleaned, Layer: l.Layer, Layers: l.Layers, domes: Shelf[*light.Dome]{Keep: 3}}
 		for m.W > mostWide {
 			m = m.Halved()
 		}
 		e.Map, e.Dome = m, light.NewDome(m.W, m.H, m.RGB)
-		e.bare = sync.OnceValue(func() *light.Dome {
+		e.bare = sync.OnceValue(func() *environment.Map {
 			if e.Measure.Sun == nil {
-				return e.Dome
+				return m
 			}
-			without := m.WithoutSun(e.Measure.Sun)
-			return light.NewDome(without.W, without.H, without.RGB)
+			return m.WithoutSun(e.Measure.Sun)
 		})
 		return nil
 	})
 	return e, err
 }
 
-// Environment reads a kept environment picture once.
-func (s *Shop) Environment(ctx context.Context, hash string) (*Environment, error) {
-	return s.environments.Get(ctx, hash, func(ctx context.Context) (*Environment, error) {
+// Environment reads a layer of a kept environment picture once.
+func (s *Shop) Environment(ctx context.Context, hash, layer string) (*Environment, error) {
+	return s.environments.Get(ctx, hash+" "+layer, func(ctx context.Context) (*Environment, error) {
 		data, err := blob.Read(ctx, s.blobs, hash)
 		if err != nil {
 			return nil, err
 		}
-		return ReadEnvironment(hash, data)
+		return ReadEnvironment(hash, data, layer)
 	})
 }
 
@@ -247,7 +282,7 @@ func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*lamps
 	if err != nil {
 		return nil, err
 	}
-	profiles, slides, environments := doc.Blobs()
+	profiles, slides, _ := doc.Blobs()
 	a := &lamps.Assets{Profiles: map[string]*photometry.Profile{}, Slides: map[string][]vec.V3{}, Domes: map[string]*light.Dome{}}
 	for _, h := range profiles {
 		f, err := s.Profile(ctx, h)
@@ -271,20 +306,16 @@ func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*lamps
 		}
 		a.Slides[h] = v
 	}
-	for _, h := range environments {
-		e, err := s.Environment(ctx, h)
+	for _, l := range doc.Lights {
+		if l.Environment == nil {
+			continue
+		}
+		err := s.domes(ctx, l.Environment, a.Domes)
 		if store.Away(err) {
 			return nil, err
 		}
 		if err != nil {
-			slog.Error("an environment picture cannot be read", "blob", h, "err", err)
-			continue
-		}
-		a.Domes[h] = e.Dome
-		for _, l := range doc.Lights {
-			if l.Environment != nil && l.Environment.Blob == h && l.Environment.NoSun {
-				a.Domes[l.Environment.Dome()] = e.WithoutSun()
-			}
+			slog.Error("an environment picture cannot be read", "blob", l.Environment.Blob, "err", err)
 		}
 	}
 	if err := ctx.Err(); err != nil {
@@ -296,4 +327,20 @@ func (s *Shop) Lamps(ctx context.Context, doc *setup.Setup, on *Stage) ([]*lamps
 		return nil
 	})
 	return lamps, err
+}
+
+// domes adds the domes of an environment to those that are there.
+func (s *Shop) domes(ctx context.Context, as *setup.Environment, all map[string]*light.Dome) error {
+	e, err := s.Environment(ctx, as.Blob, as.Layer)
+	if err != nil {
+		return err
+	}
+	if all[as.Dome()], err = e.Lit(ctx, as); err != nil {
+		return err
+	}
+	seen, err := e.Seen(ctx, as)
+	if seen != nil {
+		all[as.SeenDome()] = seen
+	}
+	return err
 }

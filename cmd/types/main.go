@@ -17,6 +17,7 @@ import (
 	"willowherb/core/checks"
 	"willowherb/core/contrast"
 	"willowherb/core/daylight"
+	"willowherb/core/environment"
 	"willowherb/core/exchange"
 	"willowherb/core/plot"
 	"willowherb/core/setup"
@@ -36,7 +37,7 @@ var roots = []any{setup.Setup{}, exchange.Report{}, budget.Target{},
 	ask.Point{}, ask.Thing{}, ask.Surface{}, ask.StageFacts{}, ask.RigAsk{}, ask.RigAnswer{}, ask.MoodPicture{}, ask.PlotAsk{}, ask.WhoAnswer{}, ask.SnagsAnswer{}, ask.PlaceAsk{}, ask.Placed{}, ask.StepAsk{}, ask.Stepped{}, ask.DayAsk{}, ask.BallsAnswer{}, ask.Exposed{}, ask.TowardsAsk{}, ask.TowardsAnswer{}, server.KeptReference{}, server.KeptTable{}, ask.WalkAsk{}, ask.WalkAnswer{}, ask.LookLine{}, ask.BlendAsk{}, ask.Overrides{}, ask.LookAsk{}, ask.LookAnswer{}, daylight.Plan{}, daylight.Moment{},
 	weigh.Reading{}, contrast.Contrast{}, contrast.Notice{}, plot.Plot{}, checks.Effect{}, journal.Snapshot{}, journal.Line{}, journal.Listed{},
 	server.Fault{}, server.Me{}, server.EditAsk{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}, server.Again{}, server.NameAsk{}, server.ArchiveAsk{},
-	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, server.KeptProfile{}, server.KeptSlide{}, server.KeptEnvironment{}, server.Palette{}}
+	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, server.KeptProfile{}, server.KeptSlide{}, server.KeptEnvironment{}, environment.Spot{}, server.Palette{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {

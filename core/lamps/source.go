@@ -19,7 +19,7 @@ func (r *Resolved) source(s *scene.Scene, assets *Assets, frame *vec.Mat4) *ligh
 	l := &light.Light{ID: h.Sum64(), Pos: vec.Of(r.Position), Aim: vec.Of(r.Aim).Norm(), Radius: float32(r.Radius),
 		W: float32(r.Width), H: float32(r.Height), Range: float32(r.Range), Shadow: r.Shadow, Channels: r.Channels,
 		Length: float32(r.Length), TwoSided: r.TwoSided, NoDiffuse: float32(r.NoDiffuse), NoSpecular: float32(r.NoSpecular), NoAir: r.NoAir,
-		Behind: float32(math.Exp2(r.Behind) - 1), Mirrored: float32(math.Exp2(r.Mirrored) - 1)}
+		More: float32(math.Exp2(r.Behind) - 1), Mirrored: float32(math.Exp2(r.Mirrored) - 1)}
 	if l.Aim == (vec.V3{}) {
 		l.Aim = vec.V3{Y: -1}
 	}
@@ -57,6 +57,9 @@ func (r *Resolved) source(s *scene.Scene, assets *Assets, frame *vec.Mat4) *ligh
 		}
 		if e := r.Environment; e != nil {
 			l.Dome = assets.Domes[e.Dome()]
+			if seen := e.SeenDome(); seen != "" {
+				l.Seen = assets.Domes[seen]
+			}
 			sin, cos := math.Sincos(e.Turn * math.Pi / 180)
 			l.Turn = [2]float32{float32(sin), float32(cos)}
 		}

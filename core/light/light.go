@@ -48,9 +48,9 @@ type Light struct {
 	// NoDiffuse and NoSpecular are the shares that matt and glossy reflection do
 	// not show of it, 0 to 1.
 	NoDiffuse, NoSpecular float32
-	// Behind and Mirrored are by how much more than it lights the light is seen behind
+	// More and Mirrored are by how much more than it lights the light is seen behind
 	// everything, and in mirrors, as a share: 0 as much, -1 not at all.
-	Behind, Mirrored float32
+	More, Mirrored float32
 	// OneMinusCos of the sun's angular radius.
 	OneMinusCos float32
 	Range       float32
@@ -62,6 +62,7 @@ type Light struct {
 	// clockwise, seen from above: its sine and cosine, both 0 for not at all.
 	Dome     *Dome
 	Turn     [2]float32
+	Seen     *Dome    // seen behind everything, turned as it is; nil: the same
 	Portals  []Portal // through which rooms see a sky
 	shine    float32  // radiance of the light's own surface at unit output; intensity where it has none
 	cone     cone

@@ -186,6 +186,15 @@ func (l *Light) skyRadiance(d vec.V3) vec.V3 {
 	return l.Gradient.Radiance(d)
 }
 
+// Behind is what is seen of a light beyond everything towards d, where it is met with
+// radiance m.
+func (l *Light) Behind(d, m vec.V3) vec.V3 {
+	if l.Seen != nil {
+		return l.Seen.Radiance(l.turned(d, -1))
+	}
+	return m
+}
+
 // skyPdf is the density with which sample takes the direction d.
 func (l *Light) skyPdf(p, n, d vec.V3, through float32, share *[mostPortals]float32) float32 {
 	pdf := max(d.Dot(n), 0) / math.Pi

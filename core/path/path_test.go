@@ -312,7 +312,7 @@ func TestASkyIsSeenOtherwiseThanItLights(t *testing.T) {
 		s := &scene.Scene{Materials: []scene.Material{m}, Objects: []scene.Object{{Count: 2}}}
 		quad(s, 0, vec.V3{Y: 1}, vec.V3{X: -50, Z: -50}, vec.V3{X: 50, Z: -50}, vec.V3{X: 50, Z: 0}, vec.V3{X: -50, Z: 0})
 		require.NoError(t, s.Finish())
-		dome := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff, Behind: behind, Mirrored: mirrored}
+		dome := &light.Light{ID: 1, Kind: light.Sky, Gradient: light.Uniform, Shadow: true, Channels: 0xff, More: behind, Mirrored: mirrored}
 		dome.Prepare()
 		p := &Pass{World: compile(t, s), Camera: world.Camera{Eye: vec.V3{Y: 2}, Aim: vec.V3{Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.6}, W: 32, H: 32,
 			Lights: []*light.Light{dome}, Layers: []*film.Layers{film.NewLayers(32, 32)}}
@@ -331,4 +331,37 @@ func TestASkyIsSeenOtherwiseThanItLights(t *testing.T) {
 			require.Greater(t, reflected, float32(0.1))
 		}
 	}
+}
+
+// What is seen behind everything may be another picture than what lights, and turns with it.
+func TestAnotherPictureIsSeenBehind(t *testing.T) {
+	m := scene.DefaultMaterial()
+	m.Roughness = 1
+	s := &scene.Scene{Materials: []scene.Material{m}, Objects: []scene.Object{{Count: 2}}}
+	quad(s, 0, vec.V3{Y: 1}, vec.V3{X: -50, Z: -50}, vec.V3{X: 50, Z: -50}, vec.V3{X: 50, Z: 0}, vec.V3{X: -50, Z: 0})
+	require.NoError(t, s.Finish())
+	even := func(east, west float32) *light.Dome {
+		rgb := make([]float32, 3*8*4)
+		for i := range rgb {
+			if rgb[i] = west; i/3%8 >= 4 {
+				rgb[i] = east
+			}
+		}
+		return light.NewDome(8, 4, rgb)
+	}
+	means := func(seen *light.Dome, turn [2]float32) (behind, direct float32) {
+		dome := &light.Light{ID: 1, Kind: light.Sky, Dome: even(1, 1), Seen: seen, Turn: turn, Shadow: true, Channels: 0xff}
+		dome.Prepare()
+		p := &Pass{World: compile(t, s), Camera: world.Camera{Eye: vec.V3{Y: 2}, Aim: vec.V3{X: 1}, Up: vec.V3{Y: 1}, FovY: 0.3}, W: 16, H: 16,
+			Lights: []*light.Light{dome}, Layers: []*film.Layers{film.NewLayers(16, 16)}}
+		run(t, p, 64, 2)
+		y := p.Layers[0]
+		return y.Mean(film.Seen).X, y.Mean(film.Direct).X
+	}
+	seen, direct := means(nil, [2]float32{})
+	other, same := means(even(3, 0), [2]float32{})
+	require.InEpsilon(t, 3*seen, other, 1e-3)
+	require.InDelta(t, direct, same, 1e-4)
+	turned, _ := means(even(3, 0), [2]float32{0, -1})
+	require.Less(t, turned, other/100)
 }

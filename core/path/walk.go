@@ -389,7 +389,7 @@ func (w *Walker) put(i int, k film.Kind, v vec.V3) {
 	}
 	switch k {
 	case film.Seen:
-		v = v.Scale(1 + w.lights[i].Behind)
+		v = v.Scale(1 + w.lights[i].More)
 	case film.Reflected:
 		v = v.Scale(1 + w.lights[i].Mirrored)
 	}
@@ -440,11 +440,13 @@ func (w *Walker) escape(s *Segment) {
 		if m.Radiance == (vec.V3{}) || s.Depth > 0 && w.tracer.Blocked(s.O, s.D, inf) {
 			continue
 		}
-		k := float32(1)
+		k, shown := float32(1), m.Radiance
 		if s.Depth > 0 {
 			k = w.weight(s, l, m.Pdf)
+		} else {
+			shown = l.Behind(s.D, shown)
 		}
-		w.book(s, i, s.Through.Mul(m.Radiance).Scale(k))
+		w.book(s, i, s.Through.Mul(shown).Scale(k))
 	}
 }
 

@@ -370,16 +370,40 @@ type Environment struct {
 	Blob string  `json:"blob"`
 	File string  `json:"file"`
 	Turn float64 `json:"turn"` // degrees clockwise, seen from above
+	// Layer of an EXR file; empty: the unnamed one, or the first with colours.
+	Layer string `json:"layer,omitempty"`
+	// Seen is what is done to it where it is seen behind everything; left out, nothing.
+	Seen *Seen `json:"seen,omitempty"`
 	// NoSun takes the picture's sun out: a sun light stands for it.
 	NoSun bool `json:"noSun,omitempty"`
 }
 
+// Seen is how a picture is seen behind everything, otherwise than it lights.
+type Seen struct {
+	Saturation float64 `json:"saturation"` // 1 leaves it, 0 is grey
+	Contrast   float64 `json:"contrast"`   // stops for each stop from its mean luminance; 1 leaves it
+	Blur       float64 `json:"blur"`       // deviation, degrees
+}
+
 // Dome names the dome that the picture makes, among a setup's assets.
 func (e *Environment) Dome() string {
-	if e.NoSun {
-		return e.Blob + " without its sun"
+	name := e.Blob
+	if e.Layer != "" {
+		name += " layer " + e.Layer
 	}
-	return e.Blob
+	if e.NoSun {
+		name += " without its sun"
+	}
+	return name
+}
+
+// SeenDome names the dome that is seen behind everything where it is another; empty where it
+// is not.
+func (e *Environment) SeenDome() string {
+	if e.Seen == nil || *e.Seen == (Seen{Saturation: 1, Contrast: 1}) {
+		return ""
+	}
+	return fmt.Sprintf("%s seen %g %g %g", e.Dome(), e.Seen.Saturation, e.Seen.Contrast, e.Seen.Blur)
 }
 
 // Light is one light. Output is the lamp's nominal output in Unit (empty: the
@@ -956,6 +980,12 @@ func (l *Light) validateShape(c *checker, at string) {
 		c.ok(l.Kind == Sky, at+"/environment", "only a sky takes an environment picture")
 		c.ok(len(e.Blob) == 64 && e.File != "" && len(e.File) <= 600, at+"/environment", "names no file that is kept")
 		c.num(at+"/environment/turn", e.Turn, -3600, 3600)
+		c.text(at+"/environment/layer", e.Layer, maxText)
+		if v := e.Seen; v != nil {
+			c.num(at+"/environment/seen/saturation", v.Saturation, 0, 4)
+			c.num(at+"/environment/seen/contrast", v.Contrast, 0, 4)
+			c.num(at+"/environment/seen/blur", v.Blur, 0, 60)
+		}
 	}
 	if l.Drawn != nil {
 		l.Drawn.validate(c, at+"/drawn")

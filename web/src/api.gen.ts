@@ -44,10 +44,18 @@ export interface Sky {
   moonLit?: number
 }
 
+export interface Seen {
+  saturation: number
+  contrast: number
+  blur: number
+}
+
 export interface Environment {
   blob: string
   file: string
   turn: number
+  layer?: string
+  seen?: Seen
   noSun?: boolean
 }
 
@@ -1105,6 +1113,14 @@ export interface KeptEnvironment {
   horizontalLux: number
   meanLuminance: number
   sun?: Sun
+  layer?: string
+  layers?: string[]
+}
+
+export interface Spot {
+  luminance: number
+  colour: [number, number, number]
+  kelvin: number
 }
 
 export interface Gel {

@@ -1,4 +1,4 @@
-import type { Again, Answer, Aside, AsideAsk, BallsAnswer, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Exposed, Fault, Imported, KeptEnvironment, KeptProfile, KeptReference, KeptSlide, KeptTable, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, StageFacts, StepAsk, Stepped, Target, TowardsAnswer, TowardsAsk, UndoAsk, WalkAnswer, WalkAsk, Warmth, WhoAnswer } from '../api.gen'
+import type { Again, Answer, Aside, AsideAsk, BallsAnswer, BlendAsk, Contrast, Day, DayAsk, EditAsk, Effect, Exposed, Fault, Imported, KeptEnvironment, KeptProfile, KeptReference, KeptSlide, KeptTable, Line, Listed, LookAnswer, LookAsk, LookLine, Moment, MoodPicture, Notice, Overrides, Palette, PlaceAsk, Placed, Plan, Plot, PlotAsk, Point, Polar, Reading, RevertAsk, RigAnswer, RigAsk, SnagsAnswer, Snapshot, SnapshotAsk, Spot, StageFacts, StepAsk, Stepped, Target, TowardsAnswer, TowardsAsk, UndoAsk, WalkAnswer, WalkAsk, Warmth, WhoAnswer } from '../api.gen'
 
 /** Refused is an answer that says what is wrong and what to do. */
 export class Refused extends Error {
@@ -72,7 +72,8 @@ export const api = {
   strip: (d: Day) => ask<Moment[]>('/api/strip', post(d)),
   madeNames: () => ask<string[]>('/api/environments/made'),
   made: (name: string) => ask<KeptEnvironment>(`/api/environments/made/${encodeURIComponent(name)}`, post({})),
-  environment: (hash: string) => ask<KeptEnvironment>(`/api/environments/${hash}`),
+  environment: (hash: string, layer: string) => ask<KeptEnvironment>(`/api/environments/${hash}${layer ? `?layer=${encodeURIComponent(layer)}` : ''}`),
+  spot: (hash: string, layer: string, height: number, azimuth: number) => ask<Spot>(`/api/environments/${hash}/spot?height=${height}&azimuth=${azimuth}&reach=1&layer=${encodeURIComponent(layer)}`),
   towards: (id: number, q: TowardsAsk) => ask<TowardsAnswer>(`/api/setups/${id}/towards`, post(q)),
   balls: (id: number, p: Point) => ask<BallsAnswer>(`/api/setups/${id}/balls`, post(p)),
   exposed: (id: number, view: string) => ask<Exposed>(`/api/setups/${id}/exposed?view=${view}`),

@@ -8,6 +8,7 @@ import { lightEdits, replace } from '../../kernel/lightEdits'
 import { stopsText } from '../../kernel/number'
 import { complain, edit, useSetup, type Op } from '../../kernel/store'
 import { lux } from '../../kernel/units'
+import { Layers, Panorama, SeenBehind } from './Panorama'
 import { NumberField } from '../../ui/NumberField'
 import { Tip } from '../../ui/Tip'
 
@@ -91,7 +92,7 @@ const around = (v: number) => ((((v + 180) % 360) + 360) % 360) - 180
 
 function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefined; lights: Record<string, Light> }) {
   const e = l.environment
-  const facts = useQuery({ queryKey: ['environment', e?.blob], queryFn: () => api.environment(e?.blob ?? ''), enabled: Boolean(e), staleTime: Infinity })
+  const facts = useQuery({ queryKey: ['environment', e?.blob, e?.layer], queryFn: () => api.environment(e?.blob ?? '', e?.layer ?? ''), enabled: Boolean(e), staleTime: Infinity })
   if (!e) return null
   const turn = (v: number) => edit(`${l.name} turned to ${Math.round(around(v))}°`, [replace(`/lights/${id}/environment/turn`, Math.round(around(v) * 10) / 10)])
   const sun = facts.data?.sun
@@ -103,13 +104,15 @@ function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefine
         <b>{l.name}</b>
         {sun && at && <span>its sun {Math.round(Math.hypot(around(sun.azimuth + e.turn - at.azimuth), sun.height - at.height))}° off ours</span>}
       </p>
-      <img src={`/api/environments/${e.blob}/picture`} alt={`${l.name}, all round; the north in the middle`} width={330} height={90} />
+      <Panorama l={l} e={e} />
       <p className="air-facts">
         <span>{facts.data ? `${lux(facts.data.horizontalLux * 2 ** l.stops)} on flat ground` : 'measuring …'}</span>
         <span>{facts.data ? (sun ? `sun ${lux(sun.lux * 2 ** l.stops)}, ${sun.height.toFixed(0)}° high` : 'no sun in it') : ''}</span>
       </p>
       {facts.data !== undefined && facts.data.cleaned > 0 && <p className="quiet">{facts.data.cleaned} pixels were no light and have been cleaned.</p>}
+      <Layers id={id} l={l} layers={facts.data?.layers ?? []} layer={facts.data?.layer ?? ''} />
       <Levels id={id} l={l} />
+      <SeenBehind id={id} l={l} />
       <div className="field-row">
         <NumberField label={`${l.name} turned`} value={e.turn} unit="° turned" min={-360} max={360} step={5} onDraft={() => undefined} onDone={turn} onReset={() => turn(0)} />
         {sun && at && (

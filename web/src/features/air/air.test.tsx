@@ -75,7 +75,7 @@ test('an environment says how far its sun is from ours, is turned to it, and giv
   const sun = { kind: 'sun', name: 'Low sun', aim: [-1, -1, 0], stops: 0, output: 1 } as unknown as Light
   const sky = { kind: 'sky', name: 'Marsh', stops: -1, environment: { blob: 'b', file: 'marsh.exr', turn: 10 } } as unknown as Light
   const lights = { low: sun, env: sky }
-  client.setQueryData(['environment', 'b'], { horizontalLux: 2000, meanLuminance: 300, cleaned: 3, width: 8, height: 4, sun: { azimuth: 60, height: 45, lux: 5000, share: 0.5, colour: [1, 0.9, 0.8], radius: 0.5 } })
+  client.setQueryData(['environment', 'b', undefined], { horizontalLux: 2000, meanLuminance: 300, cleaned: 3, width: 8, height: 4, sun: { azimuth: 60, height: 45, lux: 5000, share: 0.5, colour: [1, 0.9, 0.8], radius: 0.5 } })
   const doc = { lights, views: {}, groups: {} } as never
   useSetup.setState({ id: 1, doc, kept: doc, bare: doc, confirmed: doc, pending: [] })
   show(<Surroundings lights={lights} day={undefined} />)

@@ -1,0 +1,80 @@
+import { MenuItem, Select } from '@mui/material'
+import type { Environment, Light, Seen } from '../../api.gen'
+import { api, Refused } from '../../kernel/client'
+import { lightEdits, replace } from '../../kernel/lightEdits'
+import { useLook } from '../../kernel/look'
+import { complain, edit, useSetup, type Op } from '../../kernel/store'
+import { NumberField } from '../../ui/NumberField'
+
+interface Props {
+  l: Light
+  e: Environment
+}
+
+/** Panorama is the picture all round; a press on a spot of it gives the chosen light that spot's colour. */
+export function Panorama({ l, e }: Props) {
+  const taker = useSetup((s) => s.doc?.lights)
+  const chosen = useLook((s) => s.chosen)
+  const to = chosen && taker?.[chosen]?.environment === undefined ? taker?.[chosen] : undefined
+  const src = `/api/environments/${e.blob}/picture${e.layer ? `?layer=${encodeURIComponent(e.layer)}` : ''}`
+  const picture = <img src={src} alt={`${l.name}, all round; the north in the middle`} width={330} height={90} />
+  if (!to || !chosen) return picture
+  const take = (m: React.MouseEvent) => {
+    const r = m.currentTarget.getBoundingClientRect()
+    // The picture is cut above and below: it is as wide as it is shown, and half as high.
+    const azimuth = ((m.clientX - r.left) / r.width - 0.5) * 360
+    const height = ((r.height / 2 - (m.clientY - r.top)) / r.width) * 360
+    api.spot(e.blob, e.layer ?? '', height, azimuth).then(
+      (s) => lightEdits.rgb(chosen, to, s.colour.map((v) => Math.round(v * 1e4) / 1e4) as [number, number, number]),
+      (err: unknown) => complain(err instanceof Refused ? err.fault : { what: 'The spot could not be asked.', remedy: 'Try again.' }),
+    )
+  }
+  return (
+    <button type="button" className="panorama" aria-label={`Take the colour of ${to.name} from a spot of ${l.name}`} data-tip={`A press gives ${to.name} the colour of that spot`} onClick={take}>
+      {picture}
+    </button>
+  )
+}
+
+/** Layers picks a layer of an EXR file, where it has several. */
+export function Layers({ id, l, layers, layer }: { id: string; l: Light; layers: string[]; layer: string }) {
+  if (layers.length < 2) return null
+  const pick = (v: string) => edit(`${l.name}: layer ${v || 'without a name'}`, [{ op: 'add', path: `/lights/${id}/environment/layer`, value: v }])
+  return (
+    <div className="air-row">
+      <span className="label">Layer</span>
+      <Select size="small" value={layer} displayEmpty inputProps={{ 'aria-label': `Layer of ${l.name}` }} onChange={(v) => pick(v.target.value)}>
+        {layers.map((n) => (
+          <MenuItem key={n} value={n}>
+            {n || 'without a name'}
+          </MenuItem>
+        ))}
+      </Select>
+    </div>
+  )
+}
+
+const asItIs: Seen = { saturation: 1, contrast: 1, blur: 0 }
+
+/** SeenBehind is how a picture is seen behind everything, otherwise than it lights. */
+export function SeenBehind({ id, l }: { id: string; l: Light }) {
+  const now = l.environment?.seen ?? asItIs
+  const set = (part: Partial<Seen>, label: string) => {
+    const next = { ...now, ...part }
+    const plain = next.saturation === 1 && next.contrast === 1 && next.blur === 0
+    const path = `/lights/${id}/environment/seen`
+    const ops: Op[] = plain ? (l.environment?.seen ? [{ op: 'remove', path }] : []) : [l.environment?.seen ? replace(path, next) : { op: 'add', path, value: next }]
+    edit(`${l.name} seen behind: ${label}`, ops)
+  }
+  const field = (name: keyof Seen, unit: string, max: number, step: number, digits: number) => (
+    <NumberField label={`${l.name} seen behind, ${name}`} value={now[name]} unit={unit} min={0} max={max} step={step} show={(v) => v.toFixed(digits)} onDraft={() => undefined} onDone={(v) => set({ [name]: v }, `${name} ${v.toFixed(digits)}`)} onReset={() => set({ [name]: asItIs[name] }, `${name} as it is`)} />
+  )
+  return (
+    <div className="levels">
+      <span className="label wide">Where it is seen behind everything</span>
+      {field('saturation', 'saturation', 4, 0.05, 2)}
+      {field('contrast', 'contrast', 4, 0.05, 2)}
+      {field('blur', '° blurred', 60, 0.5, 1)}
+    </div>
+  )
+}
