@@ -25,7 +25,7 @@ func TestTheMediumIsThePublishedOne(t *testing.T) {
 }
 
 func TestPhasesScatterAllOfTheLight(t *testing.T) {
-	for name, f := range map[string]func(float64) float64{"air": rayleighPhase, "haze": hazePhase} {
+	for name, f := range map[string]func(float64) float64{"air": CleanPhase, "haze": HazePhase} {
 		var sum float64
 		const n = 4000
 		for i := range n {
@@ -33,15 +33,15 @@ func TestPhasesScatterAllOfTheLight(t *testing.T) {
 		}
 		require.InDelta(t, 1, sum, 1e-4, name)
 	}
-	require.Greater(t, hazePhase(1), 100*hazePhase(-1), "haze scatters forwards")
+	require.Greater(t, HazePhase(1), 100*HazePhase(-1), "haze scatters forwards")
 }
 
 // Straight up the column has a closed form: the scale heights, less what is over the top.
 func TestColumnsAgainstClosedFormsAndPlainIntegration(t *testing.T) {
 	up, open := columns().toSun(groundRadius, 1)
 	require.True(t, open)
-	require.InEpsilon(t, rayleighHeight*(1-math.Exp(-100e3/rayleighHeight)), up.air, 0.002)
-	require.InEpsilon(t, hazeHeight, up.haze, 0.005)
+	require.InEpsilon(t, CleanHeight*(1-math.Exp(-100e3/CleanHeight)), up.air, 0.002)
+	require.InEpsilon(t, HazeHeight, up.haze, 0.005)
 	require.InEpsilon(t, ozoneHalf, up.ozone, 0.005)
 	for _, h := range []float64{0, 200, 3000, 20e3, 60e3} {
 		for _, height := range []float64{90, 40, 12, 3, 0.3} {
@@ -177,6 +177,25 @@ func TestTheSunsPositionAgainstThePublishedExample(t *testing.T) {
 	// On the equinox the sun rises in the east.
 	_, az = SunAt(time.Date(2026, 3, 20, 6, 5, 0, 0, time.UTC), 0, 0)
 	require.InDelta(t, 90, az, 0.5)
+}
+
+// Published: Meeus, Astronomical Algorithms, examples 47.a and 48.a; and the total eclipse of
+// 12 August 2026, greatest at 65.225 N 25.228 W at 17:45:51 UT, where the moon covers the sun.
+func TestTheMoonsPositionAgainstPublishedExamples(t *testing.T) {
+	_, c := moment(time.Date(1992, 4, 11, 23, 59, 1, 0, time.UTC)) // 0:00 of dynamical time
+	long, lat, parallax := moonPlace(c)
+	require.InDelta(t, 133.167, math.Mod(math.Mod(long/rad, 360)+360, 360), 0.3)
+	require.InDelta(t, -3.229, lat/rad, 0.2)
+	require.InDelta(t, 0.99199, parallax/rad, 0.003)
+	_, _, lit := MoonAt(time.Date(1992, 4, 12, 0, 0, 0, 0, time.UTC), 0, 0)
+	require.InDelta(t, 0.6786, lit, 0.005)
+	at := time.Date(2026, 8, 12, 17, 45, 51, 0, time.UTC)
+	sh, sa := SunAt(at, 65.225, -25.228)
+	mh, ma, lit := MoonAt(at, 65.225, -25.228)
+	require.InDelta(t, 26, sh, 0.5)
+	require.InDelta(t, sh, mh, 0.4)
+	require.InDelta(t, sa, ma, 0.5)
+	require.Less(t, lit, 0.001)
 }
 
 func TestDirectionsAndBearings(t *testing.T) {

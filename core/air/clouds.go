@@ -74,7 +74,7 @@ func (d *Dome) shape(h, azimuth float64) float64 {
 	if d.aureole > 0 {
 		sin, cos := math.Sincos(d.Sky.SunHeight * math.Pi / 180)
 		up, flat := math.Sincos(h)
-		v += d.aureole * hazePhase(up*sin+flat*cos*math.Cos(away(azimuth, d.Sky.SunAzimuth)))
+		v += d.aureole * HazePhase(up*sin+flat*cos*math.Cos(away(azimuth, d.Sky.SunAzimuth)))
 	}
 	return v
 }

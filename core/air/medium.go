@@ -21,17 +21,18 @@ const (
 
 type spectrum [bands]float64
 
-// The shell of air (Bruneton 2017, Hillaire 2020), in metres.
+// The shell of air (Bruneton 2017, Hillaire 2020), in metres; HazeAlbedo is the share that haze
+// scatters of what it takes.
 const (
-	groundRadius   = 6360e3
-	topRadius      = 6460e3
-	rayleighHeight = 8000.0
-	hazeHeight     = 1200.0
-	ozoneMiddle    = 25000.0
-	ozoneHalf      = 15000.0
-	hazeForward    = 0.8 // asymmetry of haze
-	hazeAlbedo     = 3.996 / 4.44
-	eye            = 2.0 // height of who looks
+	groundRadius = 6360e3
+	topRadius    = 6460e3
+	CleanHeight  = 8000.0 // over which air thins by e
+	HazeHeight   = 1200.0 // and haze
+	ozoneMiddle  = 25000.0
+	ozoneHalf    = 15000.0
+	hazeForward  = 0.8 // asymmetry of haze
+	HazeAlbedo   = 3.996 / 4.44
+	eye          = 2.0 // height of who looks
 )
 
 // SunDiameter is the sun's angular diameter in degrees.
@@ -92,7 +93,7 @@ func (c column) times(k float64) column { return column{c.air * k, c.haze * k, c
 // density is the share of each at a height above the ground in metres.
 func density(h float64) column {
 	h = max(h, 0)
-	return column{math.Exp(-h / rayleighHeight), math.Exp(-h / hazeHeight), max(0, 1-math.Abs(h-ozoneMiddle)/ozoneHalf)}
+	return column{math.Exp(-h / CleanHeight), math.Exp(-h / HazeHeight), max(0, 1-math.Abs(h-ozoneMiddle)/ozoneHalf)}
 }
 
 // medium is the air with so much haze in it.
@@ -103,7 +104,7 @@ type medium struct {
 // mediumOf has the haze of a turbidity: the thickness of air with haze to that of air
 // alone, looking up, at 550 nm.
 func mediumOf(turbidity float64) medium {
-	return medium{haze: (turbidity - 1) * rayleighAt550 * rayleighHeight / hazeHeight}
+	return medium{haze: (turbidity - 1) * rayleighAt550 * CleanHeight / HazeHeight}
 }
 
 // through is the share of light that a column lets through.
@@ -114,13 +115,22 @@ func (m medium) through(c column) (s spectrum) {
 	return s
 }
 
-// rayleighPhase and hazePhase are how scattering spreads over directions, per steradian
+// CleanPhase and HazePhase are how scattering spreads over directions, per steradian
 // (haze: Cornette and Shanks 1992), by the cosine of the turn.
-func rayleighPhase(c float64) float64 { return 3 / (16 * math.Pi) * (1 + c*c) }
+func CleanPhase(c float64) float64 { return 3 / (16 * math.Pi) * (1 + c*c) }
 
-func hazePhase(c float64) float64 {
+func HazePhase(c float64) float64 {
 	const g = hazeForward
 	return 3 / (8 * math.Pi) * (1 - g*g) * (1 + c*c) / ((2 + g*g) * math.Pow(1+g*g-2*g*c, 1.5))
+}
+
+// AtGround is what a metre of air scatters at the ground, 1/m, for red, green and blue (680, 550
+// and 440 nm, as published), and what a metre of haze of that turbidity takes there.
+func AtGround(turbidity float64) (clean [3]float64, haze float64) {
+	for k, nm := range []float64{680, 550, 440} {
+		clean[k] = rayleighAt550 * math.Pow(550/nm, 4)
+	}
+	return clean, mediumOf(turbidity).haze
 }
 
 // toTop is how far it is to the top of the air, and toGround to the ground (0: it is not

@@ -170,7 +170,7 @@ func squared(i, n int) float64 {
 func (m medium) towards(more *scattered, r, mu, turn, sun float64, steps int) (light spectrum) {
 	t := columns()
 	length := toTop(r, mu)
-	air, haze := rayleighPhase(turn), hazePhase(turn)
+	air, haze := CleanPhase(turn), HazePhase(turn)
 	var before column
 	for i := range steps {
 		from, to := step(i, steps, length)
@@ -186,7 +186,7 @@ func (m medium) towards(more *scattered, r, mu, turn, sun float64, steps int) (l
 		}
 		again := more.at(q, up)
 		for k := range light {
-			a, h := rayleigh[k]*d.air, hazeAlbedo*m.haze*d.haze
+			a, h := rayleigh[k]*d.air, HazeAlbedo*m.haze*d.haze
 			light[k] += (to - from) * through[k] * ((a*air+h*haze)*sunlit[k] + (a+h)*again[k])
 		}
 	}

@@ -155,7 +155,7 @@ func (m medium) once(albedo, r, mu, turn, sun float64, steps int) (light, share 
 			sunlit = m.through(lit)
 		}
 		for k := range light {
-			s := (rayleigh[k]*d.air + hazeAlbedo*m.haze*d.haze) * (to - from) * through[k]
+			s := (rayleigh[k]*d.air + HazeAlbedo*m.haze*d.haze) * (to - from) * through[k]
 			light[k] += s * sunlit[k] / (4 * math.Pi)
 			share[k] += s
 		}

@@ -152,7 +152,7 @@ func Count(t Target, s *scene.Scene, lamps []*lamps.Lamp, g *film.Guide, v world
 			f.Baked = true
 		}
 		c := t.cost(s, l, g)
-		if !air.Clear() && showsInFog(l) {
+		if air.Foggy() && showsInFog(l) {
 			t.inFog(&c, l, v)
 			f.Fog.Steps, f.Fog.Cells = t.Fog.Steps, t.Fog.cells()
 		}

@@ -50,7 +50,7 @@ func (v *View) seenThrough(was, is *fog.Air) []float32 {
 
 // foggedFigures finds figures that fog takes most of their contrast.
 func foggedFigures(in *Input) (out []Snag) {
-	if in.World.Air.Clear() {
+	if !in.World.Air.Foggy() {
 		return nil
 	}
 	air := in.World.Air

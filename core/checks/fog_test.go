@@ -19,7 +19,7 @@ func foggyInput(t *testing.T, f *setup.Fog, figure, wall float32) *Input {
 	g := scenetest.New()
 	g.Box("keeper", vec.V3{Z: -10}, 0.7)
 	g.Box("wall", vec.V3{Z: -40}, 12)
-	w := g.World(t).WithAir(f.Air())
+	w := g.World(t).WithAir((&setup.Setup{Fog: f}).Air())
 	const wide, high = 64, 48
 	v := View{ID: "v", Name: "Hall", EV: 4, Curve: "plain", W: wide, H: high, Guide: film.NewGuide(wide, high)}
 	v.Camera = world.Camera{Aim: vec.V3{Z: -1}, Up: vec.V3{Y: 1}, FovY: 0.4}

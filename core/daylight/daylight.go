@@ -27,6 +27,11 @@ type Facts struct {
 	SkyKelvin  float64 `json:"skyKelvin"`
 	Zenith     float64 `json:"zenith"`
 	Horizon    float64 `json:"horizon"`
+	// The moon, where it shines; Lit is the lit share of its disc.
+	MoonHeight  float64 `json:"moonHeight"`
+	MoonAzimuth float64 `json:"moonAzimuth"`
+	MoonLit     float64 `json:"moonLit"`
+	MoonLux     float64 `json:"moonLux"`
 	// Shadow is how many times as long as it is high a thing's shadow is; 0: it casts none.
 	Shadow float64 `json:"shadow"`
 }
@@ -42,7 +47,7 @@ type Plan struct {
 // first sun stands.
 func Standard(doc *setup.Setup) setup.Day {
 	d := setup.Day{Latitude: 53, Longitude: 0, Date: "2026-10-14", Hour: 17.5, Sky: air.Clear()}
-	if id := follower(doc, "", setup.Sun); id != "" {
+	if id := follower(doc, "", "", setup.Sun); id != "" {
 		if a := doc.Lights[id].Aim; length(a) > 0 {
 			k := -1 / length(a)
 			d.Sky.SunHeight, d.Sky.SunAzimuth = air.Bearing([3]float64{a[0] * k, a[1] * k, a[2] * k})
@@ -63,6 +68,10 @@ func Place(d *setup.Day) error {
 		}
 		h, az := air.SunAt(at, d.Latitude, d.Longitude)
 		d.Sky.SunHeight, d.Sky.SunAzimuth = round(h), round(math.Mod(az+d.North+720, 360))
+		if d.Moonlit {
+			h, az, lit := air.MoonAt(at, d.Latitude, d.Longitude)
+			d.Sky.MoonHeight, d.Sky.MoonAzimuth, d.Sky.MoonLit = round(h), round(math.Mod(az+d.North+720, 360)), round(lit)
+		}
 	}
 	return d.Sky.Check()
 }
@@ -75,8 +84,18 @@ func Make(doc *setup.Setup, d setup.Day) (*Plan, error) {
 	}
 	dome := air.Make(d.Sky)
 	p := &Plan{Facts: factsOf(&d, dome)}
-	d.Sun, d.Dome = follower(doc, d.Sun, setup.Sun), follower(doc, d.Dome, setup.Sky)
-	p.sun(doc, &d, dome)
+	d.Sun, d.Dome = follower(doc, d.Sun, d.Moon, setup.Sun), follower(doc, d.Dome, "", setup.Sky)
+	d.Sun = p.far(doc, d.Sun, far{"sun", "Sun", d.Sky.SunHeight, d.Sky.SunAzimuth, air.SunDiameter, 6000, dome.Sun})
+	if l, ok := doc.Lights[d.Moon]; d.Moon != "" && (!ok || l.Kind != setup.Sun) {
+		d.Moon = ""
+	}
+	if d.Moonlit || d.Moon != "" {
+		beam := dome.Moon
+		if !d.Moonlit {
+			beam = colour.RGB{}
+		}
+		d.Moon = p.far(doc, d.Moon, far{"moon", "Moon", d.Sky.MoonHeight, d.Sky.MoonAzimuth, moonDiameter, 4100, beam})
+	}
 	p.sky(doc, &d, dome)
 	p.Day = d
 	p.put("add", "/day", d)
@@ -91,6 +110,9 @@ func factsOf(d *setup.Day, dome *air.Dome) Facts {
 		return math.Round(colour.NearestKelvin(c))
 	}
 	f := Facts{SunHeight: d.Sky.SunHeight, SunAzimuth: math.Mod(d.Sky.SunAzimuth-d.North+720, 360), SunLux: dome.SunLux(), SkyLux: dome.SkyLux(), SunKelvin: kelvin(dome.Sun), SkyKelvin: kelvin(dome.Lux), Zenith: dome.Zenith(), Horizon: dome.Horizon()}
+	if d.Moonlit {
+		f.MoonHeight, f.MoonAzimuth, f.MoonLit, f.MoonLux = d.Sky.MoonHeight, math.Mod(d.Sky.MoonAzimuth-d.North+720, 360), d.Sky.MoonLit, dome.MoonLux()
+	}
 	if f.SunLux > 0 {
 		f.Shadow = 1 / math.Tan(d.Sky.SunHeight*math.Pi/180)
 	}
@@ -98,11 +120,11 @@ func factsOf(d *setup.Day, dome *air.Dome) Facts {
 }
 
 // follower is the light of a kind that follows the day: the one that did, or the first. A
-// sky that shows a picture is the artist's own, and follows nothing.
-func follower(doc *setup.Setup, was string, kind setup.Kind) string {
+// sky that shows a picture is the artist's own, and follows nothing; nor does the light but.
+func follower(doc *setup.Setup, was, but string, kind setup.Kind) string {
 	fits := func(id string) bool {
 		l, ok := doc.Lights[id]
-		return ok && l.Kind == kind && l.Environment == nil
+		return ok && (but == "" || id != but) && l.Kind == kind && l.Environment == nil
 	}
 	if fits(was) {
 		return was
@@ -140,27 +162,39 @@ func (p *Plan) added(doc *setup.Setup, id string, l setup.Light) string {
 	return id
 }
 
-func (p *Plan) sun(doc *setup.Setup, d *setup.Day, dome *air.Dome) {
-	aim := air.Direction(d.Sky.SunHeight, d.Sky.SunAzimuth)
+// moonDiameter is the moon's mean angular diameter, degrees.
+const moonDiameter = 0.518
+
+// far is a light of the sky that follows the day: its beam is its illuminance square to it.
+type far struct {
+	id, name                string
+	height, azimuth         float64
+	diameter, kelvinAtNight float64
+	beam                    colour.RGB
+}
+
+// far sets a light, or adds it where id is empty, and returns its id.
+func (p *Plan) far(doc *setup.Setup, id string, f far) string {
+	aim := air.Direction(f.height, f.azimuth)
 	for k := range aim {
 		aim[k] = round(-aim[k])
 	}
-	lux := round(colour.Luminance(dome.Sun))
-	tone := setup.Colour{RGB: rounded(colour.Unit(dome.Sun))}
-	if d.Sun == "" {
+	lux := round(colour.Luminance(f.beam))
+	tone := setup.Colour{RGB: rounded(colour.Unit(f.beam))}
+	if id == "" {
 		if lux == 0 {
-			tone = setup.Colour{Kelvin: 6000}
+			tone = setup.Colour{Kelvin: f.kelvinAtNight}
 		}
-		d.Sun = p.added(doc, "sun", setup.Light{Name: "Sun", Kind: setup.Sun, Output: lux, Colour: tone, Aim: aim, Angle: air.SunDiameter, Shadow: true, ShadowMap: 2048, Carry: setup.Split, Channels: 255})
-		return
+		return p.added(doc, f.id, setup.Light{Name: f.name, Kind: setup.Sun, Output: lux, Colour: tone, Aim: aim, Angle: f.diameter, Shadow: true, ShadowMap: 2048, Carry: setup.Split, Channels: 255})
 	}
-	at := "/lights/" + d.Sun
+	at := "/lights/" + id
 	p.put("replace", at+"/aim", aim)
 	p.put("replace", at+"/output", lux)
 	p.put("add", at+"/unit", "")
 	if lux > 0 {
 		p.put("replace", at+"/colour", tone)
 	}
+	return id
 }
 
 func (p *Plan) sky(doc *setup.Setup, d *setup.Day, dome *air.Dome) {

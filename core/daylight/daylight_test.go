@@ -133,3 +133,45 @@ func TestADayAsAStrip(t *testing.T) {
 	}
 	require.InDelta(t, 21.5, float64(up), 1.5, "a day of about eleven hours")
 }
+
+// The moon is a light of its own: it stands where the clock has it, gives what the sky says,
+// goes out with the day and is left where it is when it no longer shines. It never becomes the
+// sun.
+func TestTheMoonShinesAtNight(t *testing.T) {
+	doc := document(t, map[string]setup.Light{})
+	d := setup.Day{ByClock: true, Latitude: 53, Date: "2026-01-03", Hour: 23.5, Sky: air.Clear(), Moonlit: true} // full moon
+	plan := func(d setup.Day) *Plan {
+		p, err := Make(doc, d)
+		require.NoError(t, err)
+		doc = applied(t, doc, p)
+		return p
+	}
+	p := plan(d)
+	moon := doc.Lights[p.Day.Moon]
+	require.Equal(t, "Moon", moon.Name)
+	require.Greater(t, p.Facts.MoonLit, 0.98)
+	require.Greater(t, p.Facts.MoonHeight, 50.0, "a full moon stands high in winter")
+	require.InDelta(t, p.Facts.MoonLux, moon.Output*math.Sin(p.Facts.MoonHeight*math.Pi/180), 1e-4)
+	require.InDelta(t, 0.17, p.Facts.MoonLux, 0.07, "published: a full moon gives 0.05 to 0.3 lx, by its height")
+	require.NotEqual(t, p.Day.Sun, p.Day.Moon)
+	require.Zero(t, doc.Lights[p.Day.Sun].Output)
+	at := air.Direction(p.Day.Sky.MoonHeight, p.Day.Sky.MoonAzimuth)
+	require.InDeltaSlice(t, []float64{-at[0], -at[1], -at[2]}, moon.Aim[:], 1e-4)
+
+	d = p.Day
+	d.Hour = 12
+	noon := plan(d)
+	require.Zero(t, doc.Lights[p.Day.Moon].Output, "not in the day")
+	require.Equal(t, p.Day.Moon, noon.Day.Moon)
+	d = noon.Day
+	d.Hour, d.Moonlit = 23.5, false
+	d.Sky.MoonLit = 0
+	dark := plan(d)
+	require.Zero(t, doc.Lights[p.Day.Moon].Output)
+	require.Less(t, dark.Facts.SkyLux, p.Facts.SkyLux/3)
+	require.Zero(t, dark.Facts.MoonLux)
+	delete(doc.Lights, p.Day.Sun)
+	d = dark.Day
+	again := plan(d)
+	require.NotEqual(t, p.Day.Moon, again.Day.Sun)
+}

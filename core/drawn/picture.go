@@ -111,7 +111,7 @@ func (p *Picture) hit(x, y float32) (q world.Probe, through vec.V3, ok bool) {
 		q, ok = p.World.Probe(p.View.Eye, d, sight)
 		if !ok || !p.World.Clear(q.Tri) {
 			if a := p.World.Air; ok && !a.Clear() && p.Sight.Neutral == 0 {
-				through = through.Scale(float32(a.Through(p.View.Eye, d, float64(q.Dist))))
+				through = through.Mul(a.Passes(p.View.Eye, d, float64(q.Dist)))
 			}
 			return q, through, ok
 		}

@@ -1,13 +1,14 @@
 // Package fog is what hangs in the air of a place: how much of what lies behind it is
 // seen, and what share of passing light it sends towards the eye.
 //
-// Fog takes from what is seen, and scatters once: light on its way from a lamp to a surface,
+// Fog, and the sky's own air, take from what is seen, and scatter once: light on its way from a lamp to a surface,
 // or to the air, is not weakened, as on the targets that the place is made for.
 package fog
 
 import (
 	"math"
 
+	"willowherb/core/air"
 	"willowherb/core/vec"
 )
 
@@ -26,6 +27,49 @@ type Air struct {
 	// Forward is the mean cosine of the angle by which it scatters (Henyey and Greenstein's g).
 	Forward float64
 	Boxes   []Box
+	// Aerial is the sky's own air between the eye and what it sees; nil: there is none.
+	Aerial *Aerial
+}
+
+// Aerial is clear air with haze, as the sky is made of: what lies far off is bluer, brighter
+// and of less contrast. It holds between the eye and surfaces; the sky itself has it already.
+type Aerial struct {
+	// Clean is what a metre of air scatters at the ground, for each colour, and Haze what a
+	// metre of haze takes there, 1/m.
+	Clean vec.V3
+	Haze  float64
+}
+
+// AerialOf is the air of a sky of that turbidity.
+func AerialOf(turbidity float64) *Aerial {
+	clean, haze := air.AtGround(turbidity)
+	return &Aerial{vec.Of(clean), haze}
+}
+
+// depths are the optical depths of the air, for each colour, and of the haze.
+func (a *Aerial) depths(o, d vec.V3, t float64) (clean vec.V3, haze float64) {
+	h, dy := float64(o.Y), float64(d.Y)
+	return a.Clean.Scale(float32(thinning(h, dy, t, air.CleanHeight*math.Ln2))), a.Haze * thinning(h, dy, t, air.HazeHeight*math.Ln2)
+}
+
+// through is the share of light, for each colour, that comes to o from t metres off.
+func (a *Aerial) through(o, d vec.V3, t float64) vec.V3 {
+	if a == nil || t > Endless {
+		return vec.Splat(1)
+	}
+	clean, haze := a.depths(o, d, t)
+	out := [3]float64{}
+	for k := range out {
+		out[k] = math.Exp(-float64(clean.At(k)) - haze)
+	}
+	return vec.Of(out)
+}
+
+// sends is what it scatters at p, of light turned by the angle of that cosine, per metre.
+func (a *Aerial) sends(p vec.V3, cos float64) vec.V3 {
+	h := max(float64(p.Y), 0)
+	haze := air.HazeAlbedo * a.Haze * math.Exp(-h/air.HazeHeight) * air.HazePhase(cos)
+	return a.Clean.Scale(float32(math.Exp(-h/air.CleanHeight) * air.CleanPhase(cos))).Add(vec.Splat(float32(haze)))
 }
 
 // Box is a box of fog of even density, along the axes of the place; what it takes adds to
@@ -42,8 +86,11 @@ func OfVisibility(metres float64) float64 { return -math.Log(0.05) / metres }
 // Endless stands for the way of a ray that meets nothing, in metres.
 const Endless = 1e5
 
-// Clear reports whether there is no fog at all.
-func (a *Air) Clear() bool { return a == nil || a.Most <= 0 || a.Density <= 0 && len(a.Boxes) == 0 }
+// Clear reports whether nothing at all is seen of the air.
+func (a *Air) Clear() bool { return a == nil || a.Aerial == nil && !a.Foggy() }
+
+// Foggy reports whether there is fog.
+func (a *Air) Foggy() bool { return a != nil && a.Most > 0 && (a.Density > 0 || len(a.Boxes) > 0) }
 
 // At is the density at a place, 1/m.
 func (a *Air) At(p vec.V3) float64 {
@@ -68,14 +115,15 @@ func (b *Box) has(p vec.V3) bool {
 	return true
 }
 
-// Depth is the optical depth from o along the unit direction d over t metres, in closed form.
+// Depth is the optical depth of the fog from o along the unit direction d over t metres, in
+// closed form.
 func (a *Air) Depth(o, d vec.V3, t float64) float64 {
 	if t = min(t, Endless); t <= 0 {
 		return 0
 	}
 	sum := 0.0
 	if a.Density > 0 {
-		sum = a.Density * a.height(float64(o.Y)-a.Base, float64(d.Y), t)
+		sum = a.Density * thinning(float64(o.Y)-a.Base, float64(d.Y), t, a.Halves)
 	}
 	for i := range a.Boxes {
 		sum += a.Boxes[i].Density * a.Boxes[i].along(o, d, t)
@@ -83,10 +131,10 @@ func (a *Air) Depth(o, d vec.V3, t float64) float64 {
 	return sum
 }
 
-// height is the way through fog of density 1 that thins above height 0: from height h, rising
-// by dy a metre, over t metres.
-func (a *Air) height(h, dy, t float64) float64 {
-	if a.Halves <= 0 {
+// thinning is the way through what has density 1 and thins by half over so many metres above
+// height 0 (0: never): from height h, rising by dy a metre, over t metres.
+func thinning(h, dy, t, halves float64) float64 {
+	if halves <= 0 {
 		return t
 	}
 	end := h + dy*t
@@ -103,7 +151,7 @@ func (a *Air) height(h, dy, t float64) float64 {
 		end, t = 0, t-below
 	}
 	// The mean of exp(-k h) between two heights.
-	k := math.Ln2 / a.Halves
+	k := math.Ln2 / halves
 	q := k * (end - h)
 	mean := 1 - q/2 + q*q/6
 	if math.Abs(q) > 1e-4 {
@@ -129,15 +177,21 @@ func (b *Box) along(o, d vec.V3, t float64) float64 {
 	return max(to-from, 0)
 }
 
-// Through is the share of light that comes to an eye at o from t metres off along d.
+// Passes is the share of light, for each colour, that comes to an eye at o from t metres off
+// along d.
+func (a *Air) Passes(o, d vec.V3, t float64) vec.V3 {
+	return a.Aerial.through(o, d, t).Scale(float32(a.Through(o, d, t)))
+}
+
+// Through is Passes through the fog alone.
 func (a *Air) Through(o, d vec.V3, t float64) float64 {
-	if t <= a.Begins {
+	if !a.Foggy() || t <= a.Begins {
 		return 1
 	}
 	return 1 + a.Most*math.Expm1(-a.Depth(o.Add(d.Scale(float32(a.Begins))), d, t-a.Begins))
 }
 
-// Phase is the density, per steradian, with which light is turned by the angle of that cosine
+// Phase is, for the fog, the density, per steradian, with which light is turned by the angle of that cosine
 // (Henyey and Greenstein 1941).
 func (a *Air) Phase(cos float64) float64 {
 	g := a.Forward
@@ -150,8 +204,9 @@ const knots = 24
 
 // Way is the fog between an eye and what it sees: where along it light is to be looked for.
 type Way struct {
-	air  *Air
-	O, D vec.V3
+	air    *Air
+	O, D   vec.V3
+	aerial bool // the sky's own air counts
 	// From and To are where fog begins and where it, or the way, ends, in metres.
 	From, To float64
 	at, sum  [knots + 1]float64 // share that is hidden up to there
@@ -160,11 +215,15 @@ type Way struct {
 // Set makes the way along d, from the eye at o to t metres (or +Inf). It returns false where
 // there is no fog worth looking at.
 func (w *Way) Set(a *Air, o, d vec.V3, t float64) bool {
-	*w = Way{air: a, O: o, D: d, From: a.Begins, To: min(t, Endless)}
+	*w = Way{air: a, O: o, D: d, To: min(t, Endless), aerial: a.Aerial != nil && t <= Endless}
+	if !w.aerial {
+		if w.From = a.Begins; !a.Foggy() {
+			return false
+		}
+	}
 	if w.To <= w.From {
 		return false
 	}
-	begin := o.Add(d.Scale(float32(a.Begins)))
 	// Steps grow with the distance, as what is seen of them shrinks.
 	long := w.To - w.From
 	grow := 1.0
@@ -177,7 +236,7 @@ func (w *Way) Set(a *Air, o, d vec.V3, t float64) bool {
 			x = long * (math.Pow(grow, float64(k)) - 1) / (long - 1)
 		}
 		w.at[k] = x
-		w.sum[k] = -math.Expm1(-a.Depth(begin, d, x))
+		w.sum[k] = -math.Expm1(-w.depth(w.From + x))
 	}
 	return w.sum[knots] > 1e-6
 }
@@ -242,12 +301,40 @@ func (a *around) pdf(t float64) float64 {
 	return a.off / ((a.hi - a.lo) * (a.off*a.off + x*x))
 }
 
-// Sends is the share of light, per metre, that is sent on at the distance t and arrives at
-// the eye, before its Phase.
-func (w *Way) Sends(t float64) vec.V3 {
+// fogDepth is the optical depth of the fog from the eye to the distance t.
+func (w *Way) fogDepth(t float64) float64 {
+	if a := w.air; t > a.Begins && a.Foggy() {
+		return a.Depth(w.O.Add(w.D.Scale(float32(a.Begins))), w.D, t-a.Begins)
+	}
+	return 0
+}
+
+// depth is that of the air too, as the middle of its colours has it.
+func (w *Way) depth(t float64) float64 {
+	sum := w.fogDepth(t)
+	if w.aerial {
+		clean, haze := w.air.Aerial.depths(w.O, w.D, t)
+		sum += float64(clean.Y) + haze
+	}
+	return sum
+}
+
+// Sends is the share of light, for each colour, per metre and steradian, that is turned
+// towards the eye at the distance t and arrives there; cos is that of the angle by which it is
+// turned.
+func (w *Way) Sends(t, cos float64) (out vec.V3) {
 	a := w.air
 	p := w.O.Add(w.D.Scale(float32(t)))
-	begin := w.O.Add(w.D.Scale(float32(a.Begins)))
-	k := a.Most * a.At(p) * math.Exp(-a.Depth(begin, w.D, t-a.Begins))
-	return a.Colour.Scale(float32(k))
+	fog := math.Exp(-w.fogDepth(t))
+	if t >= a.Begins && a.Foggy() {
+		out = a.Colour.Scale(float32(a.Most * a.At(p) * fog * a.Phase(cos)))
+	}
+	if w.aerial {
+		hidden := 1.0
+		if a.Foggy() {
+			hidden = 1 - a.Most*(1-fog)
+		}
+		out = out.Add(a.Aerial.sends(p, cos).Scale(float32(hidden))).Mul(a.Aerial.through(w.O, w.D, t))
+	}
+	return out
 }

@@ -92,14 +92,14 @@ func TestChosenPlacesGiveTheIntegral(t *testing.T) {
 		for range n {
 			x, pdf := w.Sample(r.Float64())
 			assert.InEpsilon(t, pdf, w.Pdf(x), 1e-6)
-			even += float64(w.Sends(x).Z) / pdf / n
+			even += float64(w.Sends(x, 0).Z) / a.Phase(0) / pdf / n
 			y, q := w.SampleNear(lamp, r.Float64())
 			assert.InEpsilon(t, q, w.PdfNear(lamp, y), 1e-6)
 			if !math.IsInf(far, 1) { // far off, the angle tells nothing
-				near += float64(w.Sends(y).Z) / q / n
+				near += float64(w.Sends(y, 0).Z) / a.Phase(0) / q / n
 			}
-			both += float64(w.Sends(x).Z) / (pdf + w.PdfNear(lamp, x)) / n
-			both += float64(w.Sends(y).Z) / (w.Pdf(y) + q) / n
+			both += float64(w.Sends(x, 0).Z) / a.Phase(0) / (pdf + w.PdfNear(lamp, x)) / n
+			both += float64(w.Sends(y, 0).Z) / a.Phase(0) / (w.Pdf(y) + q) / n
 		}
 		want := 1 - a.Through(o, d, far)
 		assert.InEpsilon(t, want, even, 0.005, "%g m", far)
@@ -119,4 +119,53 @@ func BenchmarkWay(b *testing.B) {
 	for b.Loop() {
 		w.Set(a, vec.New(0, 1, 5), vec.New(0.05, 0.02, -1).Norm(), 30)
 	}
+}
+
+// The sky's own air: its depth is the integral of its density (air thins by e over 8 km, haze
+// over 1.2 km), its two phases are whole, and what it sends of light from all round is what it
+// scatters of what it hides. The sky has its air already.
+func TestTheSkysOwnAir(t *testing.T) {
+	a := &fog.Air{Aerial: fog.AerialOf(4)}
+	assert.False(t, a.Clear())
+	assert.False(t, a.Foggy())
+	// Published at 680, 550 and 440 nm (Bruneton 2017): 5.8, 13.6 and 33.1 per 1,000 km.
+	assert.InDeltaSlice(t, []float64{5.8e-6, 13.558e-6, 33.1e-6}, []float64{float64(a.Aerial.Clean.X), float64(a.Aerial.Clean.Y), float64(a.Aerial.Clean.Z)}, 0.1e-6)
+	// A turbidity of 4 is haze three times as thick as air, looking up.
+	assert.InEpsilon(t, 3*13.558e-6*8000, a.Aerial.Haze*1200, 1e-6)
+	for _, d := range []vec.V3{vec.New(0, 0, -1), vec.New(0, 0.3, -1).Norm(), vec.New(0, 1, 0)} {
+		const n = 20000
+		o, far := vec.New(3, 12, 5), 6000.0
+		var sum [3]float64
+		for i := range n {
+			h := 12 + float64(d.Y)*far*(float64(i)+0.5)/n
+			for k := range sum {
+				sum[k] += far / n * (float64(a.Aerial.Clean.At(k))*math.Exp(-h/8000) + a.Aerial.Haze*math.Exp(-h/1200))
+			}
+		}
+		got := a.Passes(o, d, far)
+		for k := range sum {
+			assert.InEpsilon(t, math.Exp(-sum[k]), float64(got.At(k)), 1e-5)
+		}
+	}
+	assert.Equal(t, vec.Splat(1), a.Passes(vec.V3{}, vec.New(0, 0, -1), math.Inf(1)))
+	var w fog.Way
+	assert.False(t, w.Set(a, vec.V3{}, vec.New(0, 0, -1), math.Inf(1)))
+	assert.True(t, w.Set(a, vec.V3{}, vec.New(0, 0, -1), 3000))
+	var sent [3]float64
+	const turns, steps = 400, 400
+	for i := range turns {
+		c := -1 + 2*(float64(i)+0.5)/turns
+		for j := range steps {
+			v := w.Sends(3000*(float64(j)+0.5)/steps, c)
+			for k := range sent {
+				sent[k] += float64(v.At(k)) * 2 * math.Pi * 2 / turns * 3000 / steps
+			}
+		}
+	}
+	for k := range sent {
+		clean := float64(a.Aerial.Clean.At(k))
+		share := (clean + 0.9*a.Aerial.Haze) / (clean + a.Aerial.Haze)
+		assert.InEpsilon(t, share*(1-math.Exp(-3000*(clean+a.Aerial.Haze))), sent[k], 0.005)
+	}
+	assert.Greater(t, sent[2], sent[0], "blue")
 }

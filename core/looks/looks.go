@@ -59,7 +59,7 @@ func Sentence(s *setup.Setup, id string) string {
 	// What the day sets of its lights is told by the day.
 	follows := map[string]bool{}
 	if d, ok := of[setup.Day](l.Overrides["/day"]); ok {
-		follows[d.Sun], follows[d.Dome] = true, true
+		follows[d.Sun], follows[d.Dome], follows[d.Moon] = true, true, true
 	}
 	say := map[int][]string{}
 	by := map[string][]string{} // what is said of each light
@@ -98,12 +98,21 @@ func Sentence(s *setup.Setup, id string) string {
 		case "day":
 			if d, ok := of[setup.Day](o); ok {
 				say[-1] = append(say[-1], fmt.Sprintf("sun %.0f° high", d.Sky.SunHeight))
+				if d.Moonlit {
+					say[-1] = append(say[-1], fmt.Sprintf("moon %.0f° high", d.Sky.MoonHeight))
+				}
 				if d.Sky.Clouds > 0 {
 					say[-1] = append(say[-1], fmt.Sprintf("clouds %.0f %%", 100*d.Sky.Clouds))
 				}
 			}
 		case "fog":
 			say[2] = append(say[2], fogWords(s, k[1:], o)...)
+		case "aerial":
+			if on, _ := of[bool](o); on {
+				say[2] = append(say[2], "the sky's air between")
+			} else {
+				say[2] = append(say[2], "no air between")
+			}
 		case "grade":
 			say[3] = append(say[3], gradeWords(k[1:], o)...)
 		case "curve":

@@ -9,13 +9,13 @@ import (
 	"willowherb/core/world"
 )
 
-// clearness is the share of light that comes to the eye through the air, from dist metres
-// off along d.
-func (w *Walker) clearness(d vec.V3, dist float32) float32 {
+// clearness is the share of light, for each colour, that comes to the eye through the air,
+// from dist metres off along d.
+func (w *Walker) clearness(d vec.V3, dist float32) vec.V3 {
 	if w.air == nil {
-		return 1
+		return vec.Splat(1)
 	}
-	return float32(w.air.Through(w.eye, d, float64(dist)))
+	return w.air.Passes(w.eye, d, float64(dist))
 }
 
 // sendOn finds what the air sends to an eye at o of every light, from travel to far along d:
@@ -103,8 +103,7 @@ func (w *Walker) fromAir(i int, travel float32, pane int) (p vec.V3, to airward,
 	if !ok {
 		return p, to, v
 	}
-	k := w.air.Phase(float64(s.Dir.Dot(w.way.D))) / pdf
-	return p, airward{s.Dir, s.Clear}, w.way.Sends(t).Mul(s.Weight).Scale(float32(k))
+	return p, airward{s.Dir, s.Clear}, w.way.Sends(t, float64(s.Dir.Dot(w.way.D))).Mul(s.Weight).Scale(float32(1 / pdf))
 }
 
 // airward is the way from a place in the air to a light.

@@ -218,3 +218,33 @@ func BenchmarkAir(b *testing.B) {
 		}
 	}
 }
+
+// Before a wall two kilometres off, the sky's own air sends on what it scatters of an even sky:
+// a closed form (1 %: haze turns most light by little), bluer than the sky, which keeps its own light.
+func TestFarThingsTakeOnTheAir(t *testing.T) {
+	g := scenetest.New()
+	g.Add("wall", 0, [4]vec.V3{{X: -4000, Y: -4000, Z: -2000}, {X: 4000, Y: -4000, Z: -2000}, {X: 4000, Y: 4000, Z: -2000}, {X: -4000, Y: 4000, Z: -2000}})
+	a := fog.AerialOf(3)
+	w := g.World(t).WithAir(&fog.Air{Aerial: a})
+	sky := dome()
+	sky.Shadow = false
+	cam := ahead
+	cam.FovY = 0.01
+	y := layer(t, w, cam, sky, 500)
+	for k := range 3 {
+		clean := float64(a.Clean.At(k))
+		share := (clean + 0.9*a.Haze) / (clean + a.Haze)
+		require.InEpsilon(t, share*(1-math.Exp(-2000*(clean+a.Haze))), float64(y.Mean(film.Air).At(k)), 0.01)
+	}
+	require.Greater(t, y.Mean(film.Air).Z, 1.15*y.Mean(film.Air).X)
+	// What the wall itself shows is dimmed by as much.
+	bare := layer(t, g.World(t), cam, sky, 500).Mean(film.Direct)
+	dim := y.Mean(film.Direct)
+	for k := range 3 {
+		require.InEpsilon(t, math.Exp(-2000*(float64(a.Clean.At(k))+a.Haze)), float64(dim.At(k)/bare.At(k)), 0.01)
+	}
+	cam.Aim = vec.V3{Z: 1}
+	away := layer(t, w, cam, sky, 20)
+	require.Zero(t, away.Mean(film.Air))
+	require.InDelta(t, 1, away.Mean(film.Seen).Y, 1e-5)
+}

@@ -97,7 +97,7 @@ func (w *painter) sight(x, y, k int, out *sighting) {
 	*out = sighting{hit: film.Hit{Tri: film.NoTri}, through: s.Through}
 	tri, hit, ok := w.see(&s, s.O, s.Min, w.src.Bits(w.use(useBlend, 0, 0)))
 	if !ok {
-		s.Through = s.Through.Scale(w.clearness(s.D, inf))
+		s.Through = s.Through.Mul(w.clearness(s.D, inf))
 		w.escape(&s)
 		return
 	}
@@ -107,10 +107,10 @@ func (w *painter) sight(x, y, k int, out *sighting) {
 			return
 		}
 		tri, hit.U, hit.V, hit.T = w.v.Tri, w.v.P.U, w.v.P.V, w.v.Dist
-		out.through = w.v.From.Through.Scale(1 / max(w.clearness(s.D, hit.T), 1e-20)) // the air is told when a hit is looked at
+		out.through = undone(w.v.From.Through, w.clearness(s.D, hit.T)) // the air is told when a hit is looked at
 	} else if e := w.emitter[sc.Mat[tri]]; e >= 0 && w.on[e] {
 		p := sc.PointAt(tri, hit.U, hit.V)
-		s.Through = s.Through.Scale(w.clearness(s.D, hit.T))
+		s.Through = s.Through.Mul(w.clearness(s.D, hit.T))
 		w.meetSurface(&s, &p, m, e, hit.T)
 	}
 	_, out.n = sc.Area(tri)
@@ -118,6 +118,11 @@ func (w *painter) sight(x, y, k int, out *sighting) {
 		out.n = out.n.Neg()
 	}
 	out.hit, out.dist, out.object, out.mat = film.HitAt(tri, hit.U, hit.V), hit.T, sc.Obj[tri], sc.Mat[tri]
+}
+
+// undone is v without what it was multiplied by.
+func undone(v, by vec.V3) vec.V3 {
+	return vec.V3{X: v.X / max(by.X, 1e-20), Y: v.Y / max(by.Y, 1e-20), Z: v.Z / max(by.Z, 1e-20)}
 }
 
 // alike reports whether two rays of a pixel came to the same surface.
@@ -298,7 +303,7 @@ func (w *Walker) at(t *film.CoverTile, hit int, v *Vertex) bool {
 		v.From.Through = t.Through[hit]
 	}
 	if w.air != nil {
-		v.From.Through = v.From.Through.Scale(w.clearness(d, v.Dist))
+		v.From.Through = v.From.Through.Mul(w.clearness(d, v.Dist))
 	}
 	return true
 }

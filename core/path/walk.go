@@ -263,7 +263,7 @@ func (w *Walker) extend(s *Segment, v *Vertex) bool {
 			if w.only != byWay {
 				w.sendOn(s.O, s.D, travel, far, tint, pane)
 			}
-			s.Through = tint.Scale(float32(w.air.Through(s.O, s.D, float64(far))))
+			s.Through = tint.Mul(w.air.Passes(s.O, s.D, float64(far)))
 		}
 		w.meetLamps(s, travel, far)
 		if !met {

@@ -58,8 +58,27 @@ func (f *Fog) validate(c *checker, at string) {
 	}
 }
 
-// Air is the fog as it is rendered; nil for none.
-func (f *Fog) Air() *fog.Air {
+// Air is what is seen of the place's air as it is rendered: its fog, and the air of the first
+// sky that is made of some; nil for nothing.
+func (s *Setup) Air() *fog.Air {
+	a := s.Fog.air()
+	if !s.Aerial {
+		return a
+	}
+	for _, id := range slices.Sorted(maps.Keys(s.Lights)) {
+		if sky := s.Lights[id].Air; sky != nil {
+			if a == nil {
+				a = &fog.Air{}
+			}
+			a.Aerial = fog.AerialOf(sky.Turbidity)
+			return a
+		}
+	}
+	return a
+}
+
+// air is the fog alone; nil for none.
+func (f *Fog) air() *fog.Air {
 	if f == nil || f.Off {
 		return nil
 	}

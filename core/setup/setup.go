@@ -153,6 +153,9 @@ type Setup struct {
 	References map[string]Reference `json:"references"`
 	// Fog is what hangs in the air; left out, nothing.
 	Fog *Fog `json:"fog,omitempty"`
+	// Aerial shows the sky's own air between the eye and what it sees, where a sky is made of
+	// air.
+	Aerial bool `json:"aerial,omitempty"`
 	// Grade is what is done to the picture's colours; left out, nothing.
 	Grade *grade.Grade `json:"grade,omitempty"`
 }
@@ -169,6 +172,9 @@ type Day struct {
 	North     float64 `json:"north"`     // degrees clockwise from -Z to the north of the place
 	Sun       string  `json:"sun"`
 	Dome      string  `json:"dome"`
+	// Moonlit lets the moon shine, as the light Moon; by the clock it stands where it stood.
+	Moonlit bool   `json:"moonlit,omitempty"`
+	Moon    string `json:"moon,omitempty"`
 	// Sky is what comes of it; by hand, its sun's height and azimuth are what was set.
 	Sky air.Sky `json:"sky"`
 }
@@ -192,6 +198,7 @@ func (d *Day) validate(c *checker, at string) {
 	c.ok(err == nil, at+"/date", "%v", err)
 	c.text(at+"/sun", d.Sun, maxText)
 	c.text(at+"/dome", d.Dome, maxText)
+	c.text(at+"/moon", d.Moon, maxText)
 	err = d.Sky.Check()
 	c.ok(err == nil, at+"/sky", "%v", err)
 }

@@ -77,7 +77,7 @@ func Of(s *setup.Setup, blob, file string) Stage {
 		st.Bare = digest(st.Pose, s.Materials, channels)
 	}
 	st.Key = st.Bare
-	if a := s.Fog.Air(); a != nil {
+	if a := s.Air(); a != nil {
 		st.Key = digest(st.Bare, a)
 	}
 	return st
@@ -128,8 +128,8 @@ func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Duty) {
 	return s, parts
 }
 
-// Air is the fog of the place; nil for none.
-func (st *Stage) Air() *fog.Air { return st.doc.Fog.Air() }
+// Air is what is seen of the place's air; nil for nothing.
+func (st *Stage) Air() *fog.Air { return st.doc.Air() }
 
 // Posed sets a place that was built and compiled (Build, world.CompileAs) as the setup
 // has it, without its air.

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/air"
 	"willowherb/core/setup"
 	"willowherb/core/setup/setuptest"
 	"willowherb/core/world"
@@ -35,7 +36,12 @@ func TestStageKeysChangeWithWhatHasToBeMadeAnew(t *testing.T) {
 		"a new mover":     {func(s *setup.Setup) { s.Objects["drone"] = setup.Object{Path: "drone", Part: setup.Mover} }, true, true, true},
 		"a thing out":     {func(s *setup.Setup) { s.Objects["drone"] = setup.Object{Path: "drone", Hidden: true} }, true, true, true},
 		"a sweep":         {func(s *setup.Setup) { s.Backdrops["b"] = setup.Backdrop{Name: "b", Width: 1, Depth: 1, Height: 1} }, true, true, true},
-		"another file":    {func(s *setup.Setup) { s.Place = &setup.Place{Blob: strings.Repeat("a", 64), File: "g.glb"} }, true, true, true},
+		"air between": {func(s *setup.Setup) {
+			s.Aerial = true
+			s.Lights["sky"] = setup.Light{Kind: setup.Sky, Air: &air.Sky{Turbidity: 2}}
+		}, false, false, true},
+		"air of no sky": {func(s *setup.Setup) { s.Aerial = true }, false, false, false},
+		"another file":  {func(s *setup.Setup) { s.Place = &setup.Place{Blob: strings.Repeat("a", 64), File: "g.glb"} }, true, true, true},
 	} {
 		got := keys(c.change)
 		require.Equal(t, c.geometry, got.Geometry != from.Geometry, "%s: geometry", name)

@@ -222,6 +222,8 @@ export interface Day {
   north: number
   sun: string
   dome: string
+  moonlit?: boolean
+  moon?: string
   sky: Sky
 }
 
@@ -335,6 +337,7 @@ export interface Setup {
   zones: Record<string, Zone>
   references: Record<string, Reference>
   fog?: Fog
+  aerial?: boolean
   grade?: Grade
 }
 
@@ -844,6 +847,10 @@ export interface Facts {
   skyKelvin: number
   zenith: number
   horizon: number
+  moonHeight: number
+  moonAzimuth: number
+  moonLit: number
+  moonLux: number
   shadow: number
 }
 

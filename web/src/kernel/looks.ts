@@ -122,6 +122,7 @@ export function mayDiffer(base: Setup, path: string): boolean {
     case 'views':
       return k[2] === 'ev' && Boolean(base.views[k[1] as string])
     case 'fog':
+    case 'aerial':
     case 'grade':
     case 'day':
     case 'curve':

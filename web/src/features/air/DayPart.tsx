@@ -11,6 +11,7 @@ import { NumberField } from '../../ui/NumberField'
 import { Text } from '../../ui/Text'
 import { Tip } from '../../ui/Tip'
 import { beam } from './commands'
+import { MoonPart } from './MoonPart'
 
 const wide = 330
 const high = 64
@@ -56,6 +57,7 @@ export function DayPart({ day, facts, sun }: { day: Day; facts: Facts; sun: stri
           </>
         )}
       </div>
+      <MoonPart day={day} facts={facts} />
     </div>
   )
 }

@@ -1,6 +1,9 @@
 import type { Day, Facts, Sky } from '../../api.gen'
 import { setDay } from '../../kernel/day'
+import { metres } from '../../kernel/fog'
+import { edit, useSetup } from '../../kernel/store'
 import { figure, nits } from '../../kernel/units'
+import { OnOff } from '../../ui/Choice'
 import { SliderField } from '../../ui/SliderField'
 
 interface Row {
@@ -21,8 +24,12 @@ const rows: Row[] = [
   { field: 'albedo', name: 'Ground', says: 'Share of light that the ground around gives back', unit: '%', times: 100, min: 0, max: 100, step: 1 },
 ]
 
+/** reach is how far off the sky's air hides a tenth, in metres: 13.6 per 1,000 km of air and, over 1.2 km in place of 8, as much for each of haze (Go's air package). */
+const reach = (turbidity: number) => -Math.log(0.9) / (13.558e-6 * (1 + ((turbidity - 1) * 8000) / 1200))
+
 /** SkyPart is haze, clouds and ground, and how much of the light is the sun's. */
 export function SkyPart({ day, facts }: { day: Day; facts: Facts }) {
+  const aerial = useSetup((s) => Boolean(s.doc?.aerial))
   const all = facts.sunLux + facts.skyLux
   return (
     <div className="air-part" role="group" aria-label="Sky">
@@ -30,6 +37,10 @@ export function SkyPart({ day, facts }: { day: Day; facts: Facts }) {
       {rows.map((r) => (
         <SkyRow key={r.field} row={r} day={day} />
       ))}
+      <div className="air-row">
+        <OnOff label="Aerial perspective" on={aerial} words={aerial ? 'air between is shown' : 'air between is left out'} says="Aerial perspective: the sky’s own air and haze between the eye and what is far off." change={() => edit(aerial ? 'The air between is left out' : 'The sky’s air stands between', [{ op: 'add', path: '/aerial', value: !aerial }])} />
+        <span className="quiet">a tenth at {metres(reach(day.sky.turbidity))}</span>
+      </div>
       <p className="air-facts">
         <span>
           overhead {figure(facts.zenith)}, low {nits(facts.horizon)}
