@@ -2,6 +2,8 @@ package e2e
 
 import (
 	"bytes"
+	"image"
+	"image/png"
 	"math"
 	"os"
 	"path/filepath"
@@ -152,4 +154,62 @@ func TestAnEnvironmentInTheBrowser(t *testing.T) {
 	b.until("it gives light", `(() => { const g = document.querySelector('[data-testid=picture]'); return g.dataset.waiting == '0' })()`)
 	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)), chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 	s.keeps("taken back", func(d *setup.Setup) bool { _, ok := d.Lights["environment-1"]; return !ok })
+}
+
+// At night the moon is a light of its own; the sky's own air is let in between; a picture is
+// put up on a card, and goes with its light.
+func TestTheMoonTheAirBetweenAndACard(t *testing.T) {
+	s := shared(t)
+	b := open(t, s.base, 1280, 800)
+	b.settled()
+	b.press(".round button", "Air")
+	b.until("the day", `document.querySelector('.day-strip rect')`)
+	b.press(".air button[aria-label=Moon]", "no moon")
+	moon := func(d *setup.Setup) (setup.Light, bool) {
+		if d.Day == nil {
+			return setup.Light{}, false
+		}
+		l, ok := d.Lights[d.Day.Moon]
+		return l, ok
+	}
+	s.keeps("the moon is a light", func(d *setup.Setup) bool {
+		l, ok := moon(d)
+		return ok && l.Kind == setup.Sun && d.Day.Moonlit
+	})
+	b.write("Moon,° high", "50")
+	s.keeps("it stands where it is put", func(d *setup.Setup) bool {
+		l, ok := moon(d)
+		return ok && math.Abs(l.Aim[1]+math.Sin(50*math.Pi/180)) < 1e-4
+	})
+	b.press(".air button[aria-label='Aerial perspective']", "air between is left out")
+	s.keeps("the air between", func(d *setup.Setup) bool { return d.Aerial })
+	b.press(".round button", "Scene")
+	b.press("[role=tab]", "Place")
+	im := image.NewNRGBA(image.Rect(0, 0, 64, 32))
+	for i := range im.Pix {
+		im.Pix[i] = 255
+	}
+	var f bytes.Buffer
+	require.NoError(t, png.Encode(&f, im))
+	b.until("the card's word", `document.querySelector('[data-testid=card-file]')`)
+	b.do(chromedp.SetUploadFiles(`[data-testid=card-file]`, []string{write(t, "white card.png", f.Bytes())}))
+	s.keeps("it stands in the place, with a light", func(d *setup.Setup) bool {
+		c, ok := d.Backdrops["white-card"]
+		l, lit := d.Lights["white-card"]
+		return ok && c.Card != nil && math.Abs(c.Width-2*c.Height) < 0.01 && lit && l.NoDiffuse == 1
+	})
+	b.until("its picture is here", `document.querySelector('[data-testid=picture]').dataset.waiting == '0'`)
+	b.settled()
+	most := 0.0
+	for i, v := range b.served("white-card") {
+		if i%4 < 3 {
+			most = max(most, v)
+		}
+	}
+	require.Greater(t, most, 200.0, "some of it is seen, as white as it is")
+	b.press(".one-object button", "take away")
+	s.keeps("gone with its light", func(d *setup.Setup) bool {
+		_, lit := d.Lights["white-card"]
+		return len(d.Backdrops) == 0 && !lit
+	})
 }

@@ -5,6 +5,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"image"
+	"image/draw"
 	"log/slog"
 	"sync"
 	"time"
@@ -107,9 +109,13 @@ func (s *Shop) build(ctx context.Context, st staging.Stage) (*built, error) {
 	if err != nil {
 		return nil, err
 	}
+	cards, err := s.cards(ctx, st.Cards())
+	if err != nil {
+		return nil, err
+	}
 	g := &built{}
 	err = spread.Guard(func() (err error) {
-		g.scene, g.parts = st.Build(file)
+		g.scene, g.parts = st.Build(file, cards)
 		g.world, err = world.CompileAs(g.scene, g.parts, s.workers)
 		return err
 	})
@@ -118,6 +124,33 @@ func (s *Shop) build(ctx context.Context, st staging.Stage) (*built, error) {
 	}
 	slog.Info("place ready", "file", st.File, "triangles", g.scene.Triangles(), "took", time.Since(start).Round(time.Millisecond))
 	return g, nil
+}
+
+// mostCard is how wide or high the picture of a card is kept, in pixels.
+const mostCard = 2048
+
+// cards reads the pictures of cards. One that cannot be read is left out.
+func (s *Shop) cards(ctx context.Context, blobs []string) (map[string]*scene.Texture, error) {
+	out := map[string]*scene.Texture{}
+	for _, h := range blobs {
+		data, err := blob.Read(ctx, s.blobs, h)
+		if store.Away(err) {
+			return nil, err
+		}
+		var im image.Image
+		if err == nil {
+			im, err = picture.ReadFinished(h, data, mostCard)
+		}
+		if err != nil {
+			slog.Error("the picture of a card cannot be read", "blob", h, "err", err)
+			continue
+		}
+		b := im.Bounds()
+		pix := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
+		draw.Draw(pix, pix.Bounds(), im, b.Min, draw.Src)
+		out[h] = &scene.Texture{Name: h, W: b.Dx(), H: b.Dy(), Pix: pix.Pix, WrapS: scene.Clamp, WrapT: scene.Clamp}
+	}
+	return out, ctx.Err()
 }
 
 // File reads the stage's file once.

@@ -78,9 +78,14 @@ func (s *Setup) Tables() []string {
 	return slices.Sorted(maps.Keys(out))
 }
 
-// Pictures lists the files of a document's references.
+// Pictures lists the files of a document's references and cards.
 func (s *Setup) Pictures() []string {
 	out := map[string]bool{}
+	for _, b := range s.Backdrops {
+		if b.Card != nil {
+			out[b.Card.Blob] = true
+		}
+	}
 	for _, r := range s.References {
 		if r.Blob != "" {
 			out[r.Blob] = true
@@ -249,7 +254,8 @@ type Material struct {
 	Emission  *[3]float64 `json:"emission,omitempty"` // cd/m2 at unit output of its light
 }
 
-// Backdrop is a sweep put behind a figure: a floor that curves up into a wall.
+// Backdrop is a sweep put behind a figure: a floor that curves up into a wall; or a card with
+// a picture, upright, which shines as an emissive light of its name has it.
 type Backdrop struct {
 	Name      string     `json:"name"`
 	Position  [3]float64 `json:"position"` // of the middle of its front edge, on the ground
@@ -260,6 +266,15 @@ type Backdrop struct {
 	Curve     float64    `json:"curve"` // radius of the bend, metres
 	Colour    [3]float64 `json:"colour"`
 	Roughness float64    `json:"roughness"`
+	// Card makes it a flat one with a picture, as wide and high as it is.
+	Card *Card `json:"card,omitempty"`
+}
+
+// Card names the kept picture of a backdrop, a PNG or JPEG; its white is 1 cd/m2 at an output
+// of 1, and what is see-through is not there.
+type Card struct {
+	Blob string `json:"blob"`
+	File string `json:"file"`
 }
 
 // Group gathers lights; its trim in stops is added to every light in it.
@@ -862,7 +877,11 @@ func (b *Backdrop) validate(c *checker, at, id string) {
 	c.num(at+"/width", b.Width, 0.1, 200)
 	c.num(at+"/depth", b.Depth, 0.1, 200)
 	c.num(at+"/height", b.Height, 0.1, 200)
-	c.num(at+"/curve", b.Curve, 0, min(b.Depth, b.Height))
+	if b.Card == nil {
+		c.num(at+"/curve", b.Curve, 0, min(b.Depth, b.Height))
+	} else {
+		c.ok(len(b.Card.Blob) == 64 && b.Card.File != "" && len(b.Card.File) <= 600, at+"/card", "names no file that is kept")
+	}
 	c.num(at+"/facing", b.Facing, -3600, 3600)
 	c.num(at+"/roughness", b.Roughness, 0, 1)
 	c.unit(at+"/colour", b.Colour, 1)

@@ -10,23 +10,77 @@ import (
 	"willowherb/core/vec"
 )
 
-// withBackdrops adds the sweeps to a copy of the scene.
-func withBackdrops(file *scene.Scene, all map[string]setup.Backdrop) *scene.Scene {
+// Cards lists the kept pictures of the cards that stand in the place.
+func (st *Stage) Cards() (blobs []string) {
+	for _, id := range slices.Sorted(maps.Keys(st.doc.Backdrops)) {
+		if c := st.doc.Backdrops[id].Card; c != nil && !slices.Contains(blobs, c.Blob) {
+			blobs = append(blobs, c.Blob)
+		}
+	}
+	return blobs
+}
+
+// step is a line across a backdrop: its height, how far back it lies, and the normal there.
+type step struct{ y, z, ny, nz float64 }
+
+// profile is a backdrop from its front edge to its top: floor, bend, wall; a card's is its
+// wall alone.
+func profile(b *setup.Backdrop) []step {
+	if b.Card != nil {
+		return []step{{0, 0, 0, 1}, {b.Height, 0, 0, 1}}
+	}
+	const bend = 24
+	r := b.Curve
+	out := []step{{0, 0, 1, 0}}
+	for i := range bend + 1 {
+		s, c := math.Sincos(float64(i) / bend * math.Pi / 2)
+		out = append(out, step{r * (1 - c), -(b.Depth - r) - r*s, c, s})
+	}
+	return append(out, step{b.Height, -b.Depth, 0, 1})
+}
+
+// surfaceOf is what a backdrop is made of; picture is a card's, nil where it is not to be had.
+func surfaceOf(b *setup.Backdrop, s *scene.Scene, picture *scene.Texture) scene.Material {
+	m := scene.DefaultMaterial()
+	m.Name, m.Metallic, m.Roughness, m.DoubleSided = b.Name, 0, float32(b.Roughness), true
+	for k := range 3 {
+		m.BaseColor[k] = float32(b.Colour[k])
+	}
+	if b.Card == nil {
+		return m
+	}
+	m.BaseColor, m.Specular, m.Emissive, m.DoubleSided = [4]float32{0, 0, 0, 1}, 0, vec.Splat(1), false
+	if picture != nil {
+		m.EmissiveTex.Texture, m.BaseTex.Texture = len(s.Textures), len(s.Textures)
+		s.Textures = append(s.Textures, picture)
+		for i := 3; i < len(picture.Pix); i += 4 {
+			if picture.Pix[i] < 128 {
+				m.Alpha = scene.Mask
+				break
+			}
+		}
+	}
+	return m
+}
+
+// withBackdrops adds the sweeps and cards to a copy of the scene.
+func withBackdrops(file *scene.Scene, all map[string]setup.Backdrop, cards map[string]*scene.Texture) *scene.Scene {
 	s := *file
 	clone := func() {
 		s.V.Pos, s.V.Nrm, s.V.UV0 = append([]vec.V3(nil), s.V.Pos...), append([]vec.V3(nil), s.V.Nrm...), append([]vec.V2(nil), s.V.UV0...)
 		s.V.UV1, s.V.Color = append([]vec.V2(nil), s.V.UV1...), append([][4]float32(nil), s.V.Color...)
 		s.Index, s.Mat, s.Obj = append([]uint32(nil), s.Index...), append([]uint16(nil), s.Mat...), append([]uint32(nil), s.Obj...)
 		s.Materials, s.Objects = append([]scene.Material(nil), s.Materials...), append([]scene.Object(nil), s.Objects...)
+		s.Textures = append([]*scene.Texture(nil), s.Textures...)
 	}
 	clone()
 	for _, id := range slices.Sorted(maps.Keys(all)) {
 		b := all[id]
-		m := scene.DefaultMaterial()
-		m.Name, m.Metallic, m.Roughness, m.DoubleSided = b.Name, 0, float32(b.Roughness), true
-		for k := range 3 {
-			m.BaseColor[k] = float32(b.Colour[k])
+		var picture *scene.Texture
+		if b.Card != nil {
+			picture = cards[b.Card.Blob]
 		}
+		m := surfaceOf(&b, &s, picture)
 		s.Materials = append(s.Materials, m)
 		o := scene.Object{Name: b.Name, Path: "Backdrop " + b.Name, First: len(s.Mat), Node: scene.None}
 		sin, cos := math.Sincos(b.Facing * math.Pi / 180)
@@ -34,23 +88,14 @@ func withBackdrops(file *scene.Scene, all map[string]setup.Backdrop) *scene.Scen
 			return vec.New(b.Position[0]+x*cos+z*sin, b.Position[1]+y, b.Position[2]-x*sin+z*cos)
 		}
 		dir := func(y, z float64) vec.V3 { return vec.New(z*sin, y, z*cos) }
-		// The profile from the front edge to the top: floor, bend, wall.
-		type step struct{ y, z, ny, nz float64 }
-		const bend = 24
-		r := b.Curve
-		profile := []step{{0, 0, 1, 0}}
-		for i := range bend + 1 {
-			s, c := math.Sincos(float64(i) / bend * math.Pi / 2)
-			profile = append(profile, step{r * (1 - c), -(b.Depth - r) - r*s, c, s})
-		}
-		profile = append(profile, step{b.Height, -b.Depth, 0, 1})
+		profile := profile(&b)
 		base := uint32(len(s.V.Pos))
 		for _, p := range profile {
 			for _, x := range []float64{-b.Width / 2, b.Width / 2} {
 				// A hair above the ground, so that it does not fight with a floor.
 				s.V.Pos = append(s.V.Pos, at(x, p.y+0.003, p.z))
 				s.V.Nrm = append(s.V.Nrm, dir(p.ny, p.nz).Norm())
-				s.V.UV0 = append(s.V.UV0, vec.V2{})
+				s.V.UV0 = append(s.V.UV0, vec.V2{X: float32(x/b.Width + 0.5), Y: float32(1 - p.y/b.Height)})
 				if len(s.V.UV1) > 0 {
 					s.V.UV1 = append(s.V.UV1, vec.V2{})
 				}

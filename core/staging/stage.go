@@ -99,11 +99,12 @@ func digest(parts ...any) string {
 }
 
 // Build returns the scene with its backdrops, at rest, and what each object does:
-// the input of world.CompileAs.
-func (st *Stage) Build(file *scene.Scene) (*scene.Scene, []world.Duty) {
+// the input of world.CompileAs. cards are the pictures of Cards; those that are not there are
+// white.
+func (st *Stage) Build(file *scene.Scene, cards map[string]*scene.Texture) (*scene.Scene, []world.Duty) {
 	s := file
 	if len(st.doc.Backdrops) > 0 {
-		s = withBackdrops(file, st.doc.Backdrops)
+		s = withBackdrops(file, st.doc.Backdrops, cards)
 	}
 	parts := make([]world.Duty, len(s.Objects))
 	for i, moving := range s.Animated() {
@@ -147,7 +148,7 @@ func (st *Stage) Posed(built *scene.Scene, parts []world.Duty, w *world.World, w
 
 // Compile makes all of the stage from its file.
 func (st *Stage) Compile(file *scene.Scene, workers int) (*scene.Scene, *world.World, error) {
-	built, parts := st.Build(file)
+	built, parts := st.Build(file, nil)
 	w, err := world.CompileAs(built, parts, workers)
 	if err != nil {
 		return nil, nil, err

@@ -2,13 +2,16 @@ package staging
 
 import (
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/air"
+	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/setup/setuptest"
+	"willowherb/core/vec"
 	"willowherb/core/world"
 )
 
@@ -58,7 +61,7 @@ func TestStagePlacesAndPaints(t *testing.T) {
 	s.Materials = map[string]setup.Material{"m": {Name: "brick", Roughness: &rough, Colour: &[3]float64{0.1, 0.2, 0.3}}}
 	require.NoError(t, s.Validate())
 	st := Of(s, "blob", "f.glb")
-	built, parts := st.Build(file)
+	built, parts := st.Build(file, nil)
 	require.Equal(t, []world.Duty{world.Gone, world.Moving, world.Blocking}, parts, "the nearest node says what a thing does")
 	out := st.Set(built, parts)
 	require.InDelta(t, 5, out.V.Pos[3].Z, 1e-6)
@@ -79,7 +82,7 @@ func TestChildrenOfHiddenObjectsAreHidden(t *testing.T) {
 			s.Objects = map[string]setup.Object{names[0]: {Path: "keeper", Hidden: true}, names[1]: o}
 			require.NoError(t, s.Validate())
 			st := Of(s, "blob", "f.glb")
-			_, parts := st.Build(file)
+			_, parts := st.Build(file, nil)
 			require.Equal(t, []world.Duty{world.Gone, world.Gone, world.Fixed}, parts, "%v", names)
 		}
 	}
@@ -92,7 +95,7 @@ func TestBackdropIsASweep(t *testing.T) {
 	s.Backdrops = map[string]setup.Backdrop{"b": {Name: "Grey", Position: [3]float64{10, 1, 0}, Facing: 90, Width: 4, Depth: 3, Height: 2.5, Curve: 1, Colour: [3]float64{0.18, 0.18, 0.18}, Roughness: 0.9}}
 	require.NoError(t, s.Validate())
 	st := Of(s, "blob", "f.glb")
-	out, parts := st.Build(setuptest.Level(t, "floor"))
+	out, parts := st.Build(setuptest.Level(t, "floor"), nil)
 	require.Len(t, parts, 2)
 	o := out.Objects[1]
 	require.InDelta(t, 7, o.Lo.X, 1e-4, "facing +X, it goes back three metres")
@@ -107,4 +110,53 @@ func TestBackdropIsASweep(t *testing.T) {
 			require.GreaterOrEqual(t, out.V.Nrm[v].Y+out.V.Nrm[v].X, float32(0.99), "towards the eye and up")
 		}
 	}
+}
+
+// A card is an upright picture with its foot where it stands: its upper left is the picture's,
+// as one sees it who faces it; where the picture is see-through there is nothing. A card whose
+// picture is not to be had is white.
+func TestACardShowsItsPicture(t *testing.T) {
+	s := setuptest.Sample()
+	b := setup.Backdrop{Name: "Marsh", Position: [3]float64{1, 2, 3}, Facing: 90, Width: 4, Depth: 1, Height: 2.5, Card: &setup.Card{Blob: strings.Repeat("a", 64), File: "marsh.png"}}
+	s.Backdrops = map[string]setup.Backdrop{"b": b}
+	require.NoError(t, s.Validate())
+	require.Equal(t, []string{b.Card.Blob}, s.Pictures())
+	st := Of(s, "blob", "f.glb")
+	require.Equal(t, []string{b.Card.Blob}, st.Cards())
+	red, clear := [4]uint8{255, 0, 0, 255}, [4]uint8{0, 255, 0, 0}
+	pix := slices.Concat(red[:], clear[:], clear[:], red[:]) // red upper left and lower right
+	out, _ := st.Build(setuptest.Level(t, "floor"), map[string]*scene.Texture{b.Card.Blob: {W: 2, H: 2, Pix: pix, WrapS: scene.Clamp, WrapT: scene.Clamp, Nearest: true}})
+	o := out.Objects[1]
+	require.InDelta(t, 1, o.Lo.X, 1e-4)
+	require.InDelta(t, 1, o.Hi.X, 1e-4, "flat")
+	require.InDelta(t, 2.5, o.Hi.Y-o.Lo.Y, 1e-4)
+	require.InDelta(t, 4, o.Hi.Z-o.Lo.Z, 1e-4)
+	m := &out.Materials[out.Mat[o.First]]
+	require.True(t, m.Emits())
+	require.Equal(t, scene.Mask, m.Alpha)
+	lit := 0
+	for k := o.First; k < o.First+o.Count; k++ {
+		_, n := out.Area(uint32(k))
+		require.Greater(t, n.X, float32(0.99), "it faces +X")
+		for _, uv := range [][2]float32{{0.2, 0.2}, {0.6, 0.2}, {0.2, 0.6}, {0.34, 0.33}} {
+			p := out.PointAt(uint32(k), uv[0], uv[1])
+			// Seen from +X with Y up, the left is +Z.
+			upper, left := p.Pos.Y > 2+1.25, p.Pos.Z > 3
+			want := float32(0)
+			if upper == left {
+				want = 1
+				lit++
+			}
+			require.Equal(t, want, out.Alpha(m, &p), "%v", p.Pos)
+			if want > 0 {
+				require.Equal(t, vec.V3{X: 1}, out.Emission(m, &p))
+			}
+		}
+	}
+	require.Greater(t, lit, 2)
+	bare, _ := st.Build(setuptest.Level(t, "floor"), nil)
+	p := bare.PointAt(uint32(o.First), 0.3, 0.3)
+	require.Equal(t, vec.Splat(1), bare.Emission(&bare.Materials[bare.Mat[o.First]], &p))
+	b.Card.File = ""
+	require.ErrorContains(t, s.Validate(), "/backdrops/b/card")
 }

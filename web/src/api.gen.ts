@@ -196,6 +196,11 @@ export interface Material {
   emission?: [number, number, number]
 }
 
+export interface Card {
+  blob: string
+  file: string
+}
+
 export interface Backdrop {
   name: string
   position: [number, number, number]
@@ -206,6 +211,7 @@ export interface Backdrop {
   curve: number
   colour: [number, number, number]
   roughness: number
+  card?: Card
 }
 
 export interface Channel {

@@ -1,9 +1,10 @@
 import { beforeEach, expect, test, vi } from 'vitest'
-import type { Setup, StageFacts, Thing } from '../api.gen'
+import type { Backdrop, KeptReference, Setup, StageFacts, Thing } from '../api.gen'
 
 vi.mock('./client', () => ({ api: { edit: vi.fn(() => new Promise(() => undefined)), next: vi.fn() }, called: () => 'Heron', windowName: 'here', Refused: class extends Error {}, Busy: class extends Error {} }))
 
-const { addBackdrop, baseOf, change, figureOf, paint, saidOf, scrub, tree } = await import('./objectEdits')
+const { addBackdrop, baseOf, change, figureOf, paint, removeBackdrop, saidOf, scrub, tree } = await import('./objectEdits')
+const { addCard } = await import('./cards')
 const { useSetup } = await import('./store')
 
 const thing = (path: string, lo: number, hi: number): Thing => ({ name: path.split('/').at(-1) ?? '', path, triangles: 10, lo: [lo, 0, lo], hi: [hi, 2, hi], materials: ['brick'] })
@@ -63,4 +64,21 @@ test('a sweep stands behind a figure and faces the eye', () => {
 test('time stays within the animations', () => {
   scrub(99, { duration: 8 } as StageFacts, true)
   expect(now().time).toBe(8)
+})
+
+test('a card stands before the eye, faces it, is as white as white, and takes its light with it', () => {
+  useSetup.setState({ id: 1, view: 'v' })
+  const d = doc({ views: { v: { name: 'v', order: 0, eye: [1, 2, 3], aim: [1, -0.5, 0], roll: 0, fovY: 60, aspect: 1.5, ev: 3 } } })
+  useSetup.setState({ doc: d, kept: d, bare: d, confirmed: d, pending: [] })
+  addCard({ blob: 'a'.repeat(64), file: 'Far marsh.png' } as KeptReference, 2)
+  const [id, b] = Object.entries(now().backdrops ?? {})[0] ?? []
+  expect(b).toMatchObject({ name: 'Far marsh', facing: -90, card: { file: 'Far marsh.png' } })
+  expect(b?.position[0]).toBeCloseTo(13, 3)
+  expect(b?.width).toBeCloseTo(2 * (b?.height ?? 0), 2)
+  const l = Object.values(now().lights)[0]
+  // EV 3 brings 1 cd/m² to middle grey: white is 1 / 0.18.
+  expect(l).toMatchObject({ kind: 'emissive', material: 'Far marsh', output: 5.556, noDiffuse: 1 })
+  removeBackdrop(id ?? '', b as Backdrop)
+  expect(now().backdrops).toEqual({})
+  expect(now().lights).toEqual({})
 })

@@ -126,21 +126,23 @@ export function paint(surface: Surface, part: { [K in keyof Omit<Material, 'name
   const shines = part.emission && part.emission.some((v) => v > 0)
   if (done && shines && !Object.values(doc.lights).some((l) => l.kind === 'emissive' && l.material === surface.name)) {
     const y = luminance(part.emission ?? [0, 0, 0])
-    const group = Object.keys(doc.groups)[0] ?? ''
-    const taken = new Set(Object.values(doc.lights).filter((l) => l.group === group).map((l) => l.name))
-    let name = surface.name
-    for (let n = 2; taken.has(name); n++) name = `${surface.name} ${n}`
-    ops.push({
-      op: 'add',
-      path: `/lights/${free(doc.lights, surface.name)}`,
-      value: {
-        name, group, order: Math.max(0, ...Object.values(doc.lights).map((l) => l.order)) + 1, kind: 'emissive', output: Math.max(y, 1), stops: 0, colour: { rgb: part.emission }, off: false, position: [0, 0, 0], aim: [0, -1, 0],
-        roll: 0, radius: 0, width: 0, height: 0, angle: 0, inner: 0, outer: 0, range: 0, shadow: true, shadowMap: 0, carry: 'baked', channels: 255, material: surface.name,
-      },
-    })
+    ops.push({ op: 'add', path: `/lights/${free(doc.lights, surface.name)}`, value: shining(doc, surface.name, Math.max(y, 1), part.emission as V3) })
   }
   if (done) edit(`${surface.name} ${words}`, ops)
   else draft(ops)
+}
+
+/** shining is the light of a surface that shines by itself, of so many cd/m2. */
+export function shining(doc: Setup, material: string, output: number, rgb: V3): Light {
+  const group = Object.keys(doc.groups)[0] ?? ''
+  const taken = new Set(Object.values(doc.lights).filter((l) => l.group === group).map((l) => l.name))
+  let name = material
+  for (let n = 2; taken.has(name); n++) name = `${material} ${n}`
+  const order = Math.max(0, ...Object.values(doc.lights).map((l) => l.order)) + 1
+  return {
+    name, group, order, kind: 'emissive', output, stops: 0, colour: { rgb }, off: false, position: [0, 0, 0], aim: [0, -1, 0],
+    roll: 0, radius: 0, width: 0, height: 0, angle: 0, inner: 0, outer: 0, range: 0, shadow: true, shadowMap: 0, carry: 'baked', channels: 255, material,
+  }
 }
 
 /** addBackdrop puts a sweep behind a figure, facing the eye. */
@@ -162,13 +164,17 @@ export function addBackdrop(at: V3, height: number, eye: V3, figure: string) {
 
 export function backdrop(id: string, b: Backdrop, part: Partial<Backdrop>, done = true) {
   const next = { ...b, ...part }
-  next.curve = Math.min(next.curve, next.depth, next.height)
+  if (!next.card) next.curve = Math.min(next.curve, next.depth, next.height)
   const ops = [replace(`/backdrops/${id}`, next)]
   if (done) edit(`${b.name} changed`, ops)
   else draft(ops)
 }
 
-export const removeBackdrop = (id: string, b: Backdrop) => edit(`${b.name} taken away`, [{ op: 'remove', path: `/backdrops/${id}` }])
+/** removeBackdrop takes a sweep away; a card goes with its light. */
+export function removeBackdrop(id: string, b: Backdrop) {
+  const lights = b.card ? Object.entries(now().lights).filter(([, l]) => l.kind === 'emissive' && l.material === b.name) : []
+  edit(`${b.name} taken away`, [{ op: 'remove', path: `/backdrops/${id}` }, ...lights.map(([k]): Op => ({ op: 'remove', path: `/lights/${k}` }))])
+}
 
 /** scrub sets the time of the place's animations. */
 export function scrub(seconds: number, facts: StageFacts, done: boolean) {

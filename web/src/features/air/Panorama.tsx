@@ -4,6 +4,7 @@ import { api, Refused } from '../../kernel/client'
 import { lightEdits, replace } from '../../kernel/lightEdits'
 import { useLook } from '../../kernel/look'
 import { complain, edit, useSetup, type Op } from '../../kernel/store'
+import { OnOff } from '../../ui/Choice'
 import { NumberField } from '../../ui/NumberField'
 
 interface Props {
@@ -77,4 +78,10 @@ export function SeenBehind({ id, l }: { id: string; l: Light }) {
       {field('blur', '° blurred', 60, 0.5, 1)}
     </div>
   )
+}
+
+/** OnlySeen lets a picture be a backdrop: it lights nothing, is seen behind everything and in mirrors as far as their levels say. */
+export function OnlySeen({ id, l }: { id: string; l: Light }) {
+  const only = Boolean(l.noDiffuse)
+  return <OnOff label={`${l.name} lights the place`} on={!only} words={only ? 'only seen' : 'lights the place'} says="Whether it lights what is matt, or is a backdrop that is only seen, and shows in mirrors" change={() => edit(only ? `${l.name} lights the place` : `${l.name} is only seen`, [{ op: 'add', path: `/lights/${id}/noDiffuse`, value: only ? 0 : 1 }])} />
 }

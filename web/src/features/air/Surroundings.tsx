@@ -8,7 +8,7 @@ import { lightEdits, replace } from '../../kernel/lightEdits'
 import { stopsText } from '../../kernel/number'
 import { complain, edit, useSetup, type Op } from '../../kernel/store'
 import { lux } from '../../kernel/units'
-import { Layers, Panorama, SeenBehind } from './Panorama'
+import { Layers, OnlySeen, Panorama, SeenBehind } from './Panorama'
 import { NumberField } from '../../ui/NumberField'
 import { Tip } from '../../ui/Tip'
 
@@ -114,6 +114,7 @@ function One({ id, l, day, lights }: { id: string; l: Light; day: Day | undefine
       <Levels id={id} l={l} />
       <SeenBehind id={id} l={l} />
       <div className="field-row">
+        <OnlySeen id={id} l={l} />
         <NumberField label={`${l.name} turned`} value={e.turn} unit="° turned" min={-360} max={360} step={5} onDraft={() => undefined} onDone={turn} onReset={() => turn(0)} />
         {sun && at && (
           <Tip title="Its picture is turned, so that its sun stands over ours">

@@ -1,19 +1,18 @@
-import { Button, Slider } from '@mui/material'
+import { Slider } from '@mui/material'
 import { useState } from 'react'
-import type { Backdrop, Report, Setup, StageFacts } from '../../api.gen'
+import type { Report, Setup, StageFacts } from '../../api.gen'
 import { bringAgain, Refused } from '../../kernel/client'
 import { replace } from '../../kernel/lightEdits'
-import { backdrop, removeBackdrop, scrub } from '../../kernel/objectEdits'
+import { scrub } from '../../kernel/objectEdits'
 import { useTargets } from '../../kernel/queries'
 import { complain, edit, nextSeq, useSetup } from '../../kernel/store'
 import { fetchThings, useThings } from '../../kernel/things'
 import { filmOf } from '../../kernel/sums'
 import { Choice } from '../../ui/Choice'
-import { linearToHex } from '../../ui/colour'
-import { ColourField } from '../../ui/ColourField'
 import { NumberField } from '../../ui/NumberField'
+import { Backdrops } from './Backdrops'
 
-/** Place is what came in: its file, its animations' time, sweeps, the device to light for. */
+/** Place is what came in: its file, its animations' time, backdrops, the device to light for. */
 export function Place() {
   const doc = useSetup((s) => s.doc)
   const file = useSetup((s) => s.file)
@@ -36,10 +35,7 @@ export function Place() {
         </ul>
       )}
       {facts && facts.duration > 0 && <Time doc={doc} facts={facts} />}
-      {Object.keys(doc.backdrops ?? {}).length > 0 && <h2>Sweeps</h2>}
-      {Object.entries(doc.backdrops ?? {}).map(([k, b]) => (
-        <Sweep key={k} id={k} b={b} />
-      ))}
+      <Backdrops doc={doc} />
       <Device doc={doc} />
     </>
   )
@@ -120,33 +116,6 @@ function Time({ doc, facts }: { doc: Setup; facts: StageFacts }) {
         {facts.animations.join(', ')} · {facts.duration.toFixed(2)} s
       </p>
     </>
-  )
-}
-
-function Sweep({ id: k, b }: { id: string; b: Backdrop }) {
-  return (
-    <div className="one-object" role="region" aria-label={b.name}>
-      <p>
-        <b>{b.name}</b>{' '}
-        <Button className="word" onClick={() => removeBackdrop(k, b)}>
-          take away
-        </Button>
-      </p>
-      <div className="field-row">
-        {(
-          [
-            ['width', 'm wide'],
-            ['depth', 'm deep'],
-            ['height', 'm high'],
-            ['curve', 'm bend'],
-            ['facing', '° facing'],
-          ] as const
-        ).map(([f, unit]) => (
-          <NumberField key={f} label={`${b.name} ${f}`} value={b[f]} unit={unit} min={f === 'facing' ? -360 : f === 'curve' ? 0 : 0.2} max={f === 'facing' ? 360 : 100} step={f === 'facing' ? 5 : 0.25} onDraft={() => undefined} onDone={(v) => backdrop(k, b, { [f]: v })} />
-        ))}
-        <ColourField label={`${b.name} colour`} hex={linearToHex(b.colour)} onDraft={(c) => backdrop(k, b, { colour: c }, false)} onDone={(c) => backdrop(k, b, { colour: c })} />
-      </div>
-    </div>
   )
 }
 
