@@ -68,7 +68,7 @@ func (d *Desk) Balls(ctx context.Context, p *refine.Pictures, q Point) (*BallsAn
 		return nil, err
 	}
 	im := b.Picture(func(rgb []float32, w, h int) *image.NRGBA {
-		return d.studio.Shop().Graded(ctx, s.Doc).Develop(rgb, w, h, see.Camera.EV, exposure.Curve(s.Doc.Curve))
+		return d.studio.Shop().Graded(ctx, s.Doc.GradeOf(q.Gaze.View)).Develop(rgb, w, h, see.Camera.EV, exposure.Curve(s.Doc.Curve))
 	})
 	var png bytes.Buffer
 	if err := picture.WritePNG(&png, im); err != nil {

@@ -41,7 +41,7 @@ func (d *Desk) Exposed(ctx context.Context, p *refine.Pictures, view string) (*E
 	}
 	v := &in.Views[at]
 	a := auto(s)
-	out.Ready, out.Hot, out.Window, out.Wanted = true, checks.HotSpots(in, v), checks.Windows(in, v), a.Meter(v.Whole(), v.W, v.H)
+	out.Ready, out.Hot, out.Window, out.Wanted = true, checks.HotSpots(in, v), checks.Windows(in, v), a.Meter(v.Whole(), v.W, v.H, still.Showing(s.Stage.Scene, v.Guide, a.Named))
 	return out, nil
 }
 

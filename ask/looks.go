@@ -66,7 +66,7 @@ func (d *Desk) LookPicture(ctx context.Context, p *refine.Pictures, doc *setup.S
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrUnknown, err)
 	}
-	s := *st.Setup
+	s := *st.Setup.InTheirZones()
 	s.Look = ""
 	v, ok := s.Views[view]
 	if !ok {
@@ -85,7 +85,7 @@ func (d *Desk) LookPicture(ctx context.Context, p *refine.Pictures, doc *setup.S
 		curve := exposure.Curve(s.Curve)
 		develop := func(pic []float32, w, h int) ([]byte, error) {
 			var b bytes.Buffer
-			err := picture.WritePNG(&b, d.studio.Shop().Graded(ctx, &s).Develop(pic, w, h, v.EV, curve))
+			err := picture.WritePNG(&b, d.studio.Shop().Graded(ctx, s.GradeOf(view)).Develop(pic, w, h, v.EV, curve))
 			return b.Bytes(), err
 		}
 		if f := shot.Seen(v, on, lit, plan.Thumb); f != nil {

@@ -180,7 +180,7 @@ func (d *Desk) Moods(ctx context.Context, p *refine.Pictures, q RigAsk) ([]MoodP
 			return nil, err
 		}
 		var b bytes.Buffer
-		if err := picture.WritePNG(&b, d.studio.Shop().Graded(ctx, f.s.Doc).Develop(pic, moodWide, moodHigh, f.ev, exposure.Curve(f.s.Doc.Curve))); err != nil {
+		if err := picture.WritePNG(&b, d.studio.Shop().Graded(ctx, f.s.Doc.Grade).Develop(pic, moodWide, moodHigh, f.ev, exposure.Curve(f.s.Doc.Curve))); err != nil {
 			return nil, err
 		}
 		out = append(out, MoodPicture{m.Name, m.Says, b.Bytes()})

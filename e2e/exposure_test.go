@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"math"
+	"math/bits"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -45,6 +46,22 @@ func TestExposureByMouseAndKeys(t *testing.T) {
 	b.press(".air button", "let it adapt …")
 	b.write("Adapts to dark, number", "0.5")
 	s.keeps("slower", func(d *setup.Setup) bool { return d.Auto != nil && d.Auto.ToDark == 0.5 })
+	b.pick("Where it meters", "what is painted")
+	b.until("a place to paint", `document.querySelector('.painted')`)
+	b.click(".painted")
+	painted := func(d *setup.Setup) (n int) {
+		for _, r := range d.Auto.Painted {
+			n += bits.OnesCount32(r)
+		}
+		return n
+	}
+	s.keeps("a place is painted", func(d *setup.Setup) bool { return d.Auto.Where == "painted" && painted(d) == 1 })
+	js[bool](b, `(document.querySelector('.painted').focus(), true)`)
+	b.do(chromedp.KeyEvent(kb.ArrowLeft), chromedp.KeyEvent(kb.ArrowLeft), chromedp.KeyEvent(" "))
+	s.keeps("another by keys", func(d *setup.Setup) bool { return painted(d) == 2 })
+	b.pick("Where it meters", "an object")
+	b.pick("What is metered", "Keeper")
+	s.keeps("the keeper is metered", func(d *setup.Setup) bool { return d.Auto.Where == "named" && d.Auto.Named == "Keeper" })
 	b.press(".air button", "walk through the views")
 	b.until("the plot", `document.querySelectorAll('[data-testid=walk-plot] path').length == 3`)
 
@@ -57,6 +74,23 @@ func TestExposureByMouseAndKeys(t *testing.T) {
 	s.keeps("the view takes it", func(d *setup.Setup) bool { return d.Views["hall"].Zoned })
 	b.until("and says so", `document.querySelector('.held').textContent.includes('EV 5.0')`)
 	require.Equal(t, 3.5, s.document(1).Views["hall"].EV, "its own is kept")
+	// The zone has a grade of its own, and the picture shows it as the server does.
+	b.pick("Whose grade is changed", "Hall, as everywhere")
+	b.write("Saturation, number", "0.3")
+	s.keeps("of its own grade", func(d *setup.Setup) bool {
+		return d.Grade == nil && d.Zones["hall"].Grade != nil && d.Zones["hall"].Grade.Saturation == 0.3
+	})
+	b.settled()
+	mine, theirs := b.pixels(), b.served("")
+	worst, spread := 0.0, 0.0
+	for i := 0; i+2 < len(mine); i += 4 {
+		for k := range 3 {
+			worst = max(worst, math.Abs(mine[i+k]-theirs[i+k]))
+		}
+		spread = max(spread, mine[i]-mine[i+2])
+	}
+	require.LessOrEqual(t, worst, 2.0)
+	require.Less(t, spread, 160.0, "its colours are weak")
 	b.takeAllBack()
 	s.keeps("all of it taken back", func(d *setup.Setup) bool { return len(d.Zones) == 0 && d.Auto == nil })
 	require.Equal(t, before.Views, s.document(1).Views)

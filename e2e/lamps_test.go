@@ -32,6 +32,17 @@ func (b *tab) press(within, words string) {
 	js[bool](b, "("+find+".click(), true)")
 }
 
+// pick takes a choice of a select by keys.
+func (b *tab) pick(label, words string) {
+	b.t.Helper()
+	find := fmt.Sprintf(`document.querySelector('[aria-label=%q]')?.closest('.MuiInputBase-root').querySelector('[role=combobox]')`, label)
+	b.until(label, find)
+	js[bool](b, "("+find+".focus(), true)")
+	b.do(chromedp.KeyEvent(kb.ArrowDown))
+	b.press("[role=option]", words)
+	b.until("it is shut", `!document.querySelector('[role=listbox]')`)
+}
+
 // write types a value into the field with a label.
 func (b *tab) write(label, value string) {
 	b.t.Helper()

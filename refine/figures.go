@@ -59,7 +59,6 @@ func (p *Pictures) makeFigures() error {
 	}
 	p.mu.Unlock()
 	target := budget.Find(doc.Target)
-	graded := p.studio.shop.Graded(context.Background(), doc)
 	for _, q := range parts {
 		var b *budget.Frame
 		if q.guide != nil {
@@ -68,7 +67,7 @@ func (p *Pictures) makeFigures() error {
 		}
 		var png bytes.Buffer
 		if f := q.thumb; f != nil {
-			if err := picture.WritePNG(&png, graded.Develop(f.Compose(lamps, nil), f.W, f.H, q.ev, exposure.Curve(doc.Curve))); err != nil {
+			if err := picture.WritePNG(&png, p.studio.shop.Graded(context.Background(), doc.GradeOf(q.id)).Develop(f.Compose(lamps, nil), f.W, f.H, q.ev, exposure.Curve(doc.Curve))); err != nil {
 				return err
 			}
 		}

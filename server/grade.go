@@ -26,7 +26,7 @@ func (s *Server) gradeTable(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	g, curve := s.shop.Graded(c.Context(), shot.Doc), exposure.Curve(shot.Doc.Curve)
+	g, curve := s.shop.Graded(c.Context(), shot.Doc.Grade), exposure.Curve(shot.Doc.Curve)
 	var b bytes.Buffer
 	if err := cube.Made(shot.Doc.Name, cubeSide, func(v [3]float64) [3]float64 { return g.Between(v, curve) }).Write(&b); err != nil {
 		return err

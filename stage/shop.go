@@ -293,16 +293,15 @@ func (s *Shop) Table(ctx context.Context, hash string) (*cube.Table, error) {
 	})
 }
 
-// Graded makes a document's grade ready, with its table. One whose table cannot be read goes
-// without it.
-func (s *Shop) Graded(ctx context.Context, doc *setup.Setup) *grade.Program {
-	p := grade.Compile(doc.Grade)
-	if doc.Grade == nil || doc.Grade.Table == nil {
+// Graded makes a grade ready, with its table. One whose table cannot be read goes without it.
+func (s *Shop) Graded(ctx context.Context, g *grade.Grade) *grade.Program {
+	p := grade.Compile(g)
+	if g == nil || g.Table == nil {
 		return p
 	}
-	t, err := s.Table(ctx, doc.Grade.Table.Blob)
+	t, err := s.Table(ctx, g.Table.Blob)
 	if err != nil {
-		slog.Error("a table of colour cannot be read", "blob", doc.Grade.Table.Blob, "err", err)
+		slog.Error("a table of colour cannot be read", "blob", g.Table.Blob, "err", err)
 		return p
 	}
 	return p.WithTable(t.At)

@@ -22,11 +22,16 @@ func ISO(ev, aperture, shutter float64) float64 {
 
 // Auto is automatic exposure: where it meters, what it leaves out, and how it follows.
 type Auto struct {
-	// Where is "whole", "centre" (weighed towards the middle), "spot" (round Spot) or "area"
-	// (inside Area).
+	// Where is "whole", "centre" (weighed towards the middle), "spot" (round Spot), "area"
+	// (inside Area), "painted" (where Painted is set) or "named" (what shows the object Named,
+	// and what hangs from it; centre where none of it is seen).
 	Where string     `json:"where"`
 	Spot  [2]float64 `json:"spot"` // 0 to 1 from the left and the top
 	Area  [4]float64 `json:"area"` // left, top, right, bottom, 0 to 1
+	// Painted are places of the picture: PaintedHigh rows from the top, of PaintedWide bits each,
+	// the lowest the leftmost.
+	Painted []uint32 `json:"painted,omitempty"`
+	Named   string   `json:"named,omitempty"` // path of an object
 	// Dark and Bright are the shares of the darkest and the brightest pixels that are left out.
 	Dark   float64 `json:"dark"`
 	Bright float64 `json:"bright"`
@@ -41,6 +46,12 @@ type Auto struct {
 	ToDark   float64 `json:"toDark"`
 }
 
+// Size of the grid in which places are painted.
+const (
+	PaintedWide = 32
+	PaintedHigh = 18
+)
+
 // StandardAuto is what automatic exposure begins with.
 func StandardAuto() Auto {
 	return Auto{Where: "centre", Spot: [2]float64{0.5, 0.5}, Area: [4]float64{0.25, 0.25, 0.75, 0.75}, Dark: 0.1, Bright: 0.05, InDark: -1, InBright: 0.3, Least: 0, Most: 13, ToBright: 3, ToDark: 1}
@@ -48,8 +59,14 @@ func StandardAuto() Auto {
 
 // Check reports the first number that is out of its range.
 func (a *Auto) Check() error {
-	if !slices.Contains([]string{"whole", "centre", "spot", "area"}, a.Where) {
-		return fmt.Errorf("it cannot meter %.40q: write whole, centre, spot or area", a.Where)
+	if !slices.Contains([]string{"whole", "centre", "spot", "area", "painted", "named"}, a.Where) {
+		return fmt.Errorf("it cannot meter %.40q: write whole, centre, spot, area, painted or named", a.Where)
+	}
+	if n := len(a.Painted); n != 0 && n != PaintedHigh {
+		return fmt.Errorf("what is painted has %d rows: it takes %d, or none", n, PaintedHigh)
+	}
+	if len(a.Named) > 1024 {
+		return fmt.Errorf("what is metered names no object")
 	}
 	for _, q := range []struct {
 		name      string
@@ -91,21 +108,36 @@ func (a *Auto) weight(x, y, aspect float64) float64 {
 		if x < a.Area[0] || x > a.Area[2] || y < a.Area[1] || y > a.Area[3] {
 			return 0
 		}
+	case "painted":
+		if row := min(int(y*PaintedHigh), PaintedHigh-1); row < len(a.Painted) && a.Painted[row]>>min(int(x*PaintedWide), PaintedWide-1)&1 == 0 {
+			return 0
+		}
 	}
 	return 1
 }
 
 // Meter is the EV100 that a picture (RGB in cd/m2, w by h) asks for: the mean of the logarithm
 // of what is metered, without the darkest and the brightest, with what it adds by brightness,
-// within its bounds. A picture without light asks for the least.
-func (a *Auto) Meter(rgb []float32, w, h int) float64 {
+// within its bounds. A picture without light asks for the least. named tells the pixels that
+// show what is named; nil for none.
+func (a *Auto) Meter(rgb []float32, w, h int, named func(px int) bool) float64 {
+	where := *a
+	if a.Where == "named" {
+		all := false
+		for px := range w * h {
+			all = all || named != nil && named(px)
+		}
+		if !all {
+			where.Where = "centre"
+		}
+	}
 	type lit struct{ ev, weight float64 }
 	var list []lit
 	var all float64
 	aspect := float64(w) / float64(h)
 	for i := range w * h {
-		k := a.weight((float64(i%w)+0.5)/float64(w), (float64(i/w)+0.5)/float64(h), aspect)
-		if k <= 0 {
+		k := where.weight((float64(i%w)+0.5)/float64(w), (float64(i/w)+0.5)/float64(h), aspect)
+		if k <= 0 || where.Where == "named" && !named(i) {
 			continue
 		}
 		l := max(colour.LuminanceAt(rgb, 3*i), 1e-6)

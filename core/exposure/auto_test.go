@@ -38,12 +38,19 @@ func TestWhatIsMetered(t *testing.T) {
 	meter := func(change func(*Auto)) float64 {
 		a := plain("whole")
 		change(&a)
-		return a.Meter(pic, 64, 36)
+		return a.Meter(pic, 64, 36, func(px int) bool { return px%64 >= 60 })
 	}
 	require.InDelta(t, 6, meter(func(*Auto) {}), 1e-6)
 	require.InDelta(t, 6, meter(func(a *Auto) { a.Where = "centre" }), 1e-6)
 	require.InDelta(t, 4, meter(func(a *Auto) { a.Where, a.Spot = "spot", [2]float64{0.2, 0.5} }), 1e-6)
 	require.InDelta(t, 8, meter(func(a *Auto) { a.Where, a.Area = "area", [4]float64{0.6, 0, 1, 1} }), 1e-6)
+	require.InDelta(t, 8, meter(func(a *Auto) { a.Where = "named" }), 1e-6, "what is named lies right")
+	painted := make([]uint32, PaintedHigh)
+	painted[3] = 1 << 2 // one place to the left
+	require.InDelta(t, 4, meter(func(a *Auto) { a.Where, a.Painted = "painted", painted }), 1e-6)
+	painted[17] = 1<<31 | 1<<30
+	require.InDelta(t, 4+4*2.0/3, meter(func(a *Auto) { a.Where, a.Painted = "painted", painted }), 1e-6, "and two to the right")
+	require.InDelta(t, 6, meter(func(a *Auto) { a.Where = "painted" }), 1e-6, "nothing painted: all of it")
 	require.InDelta(t, 8, meter(func(a *Auto) { a.Dark = 0.5 }), 1e-6, "the darker half is left out")
 	require.InDelta(t, 4, meter(func(a *Auto) { a.Bright = 0.5 }), 1e-6)
 	require.InDelta(t, 4+4*0.5/0.75, meter(func(a *Auto) { a.Dark = 0.25 }), 1e-6, "a third of what is left is dark")
@@ -54,9 +61,12 @@ func TestWhatIsMetered(t *testing.T) {
 	require.InDelta(t, 6-0.5, meter(func(a *Auto) { a.Least, a.Most, a.InDark, a.InBright = 0, 12, -1, 2 }), 1e-6)
 	a := plain("whole")
 	a.Least = 1
-	require.Equal(t, 1.0, a.Meter(make([]float32, 12), 2, 2), "the dark")
+	require.Equal(t, 1.0, a.Meter(make([]float32, 12), 2, 2, nil), "the dark")
 	a.Where, a.Spot = "spot", [2]float64{0, 0}
-	require.Equal(t, 1.0, a.Meter(make([]float32, 12), 2, 2), "a spot without a pixel")
+	require.Equal(t, 1.0, a.Meter(make([]float32, 12), 2, 2, nil), "a spot without a pixel")
+	a = plain("named")
+	require.InDelta(t, 6, a.Meter(pic, 64, 36, func(int) bool { return false }), 1e-6, "not in the picture: the middle")
+	require.InDelta(t, 6, a.Meter(pic, 64, 36, nil), 1e-6)
 }
 
 // After a step of light it follows evenly in stops, at its own rate each way, and stops where
@@ -80,7 +90,7 @@ func TestAutoSaysWhatIsWrong(t *testing.T) {
 	require.NoError(t, good.Check())
 	for says, change := range map[string]func(*Auto){
 		"cannot meter": func(a *Auto) { a.Where = "moon" }, "stops a second": func(a *Auto) { a.ToDark = 0 }, "over the greatest": func(a *Auto) { a.Least = 14 },
-		"too much": func(a *Auto) { a.Dark, a.Bright = 0.6, 0.5 }, "empty": func(a *Auto) { a.Area[2] = 0.1 }, "the least EV": func(a *Auto) { a.Least = math.NaN() },
+		"too much": func(a *Auto) { a.Dark, a.Bright = 0.6, 0.5 }, "empty": func(a *Auto) { a.Area[2] = 0.1 }, "has 3 rows": func(a *Auto) { a.Painted = []uint32{1, 2, 3} }, "the least EV": func(a *Auto) { a.Least = math.NaN() },
 	} {
 		a := StandardAuto()
 		change(&a)

@@ -1,7 +1,9 @@
 package grade
 
 import (
+	"encoding/json"
 	"math"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -318,4 +320,64 @@ func TestHues(t *testing.T) {
 	grey := Compile(&g).Apply([3]float64{0, 0.5, 0.5})
 	require.InDelta(t, grey[0], grey[1], 1e-3)
 	require.InDelta(t, grey[1], grey[2], 1e-3)
+}
+
+// What lies between two grades, in a file that the browser's tests are held to too. Set
+// WILLOWHERB_WRITE to write it anew.
+func TestMix(t *testing.T) {
+	a, b := Neutral(), Neutral()
+	a.Contrast, a.Lift, a.White = 1.4, [3]float64{0.01, 0, -0.02}, &[3]float64{1.5, 1, 0.6}
+	a.Bloom, a.BloomFrom, a.Vignette = 0.2, 2, 1
+	a.Hues = &[6]Hue{{20, 1.2}, {0, 1}, {0, 0.5}, {0, 1}, {-10, 1}, {0, 1}}
+	a.Curves = &Curves{All: []Point{{0, 0.1}, {0.5, 0.6}, {1, 1}}, Red: []Point{{0, 0}, {1, 0.8}}}
+	a.Table = &Table{"t", "t.cube", 0.8}
+	b.Gain, b.Gamma, b.Saturation, b.Grain, b.Bloom, b.BloomFrom = [3]float64{1, 2, 0.5}, [3]float64{1.2, 1, 1}, 0.4, 0.1, 0.4, 1
+	b.Curves = &Curves{All: []Point{{0, 0}, {0.4, 0.2}, {1, 0.9}}, Blue: []Point{{0, 0.2}, {1, 1}}}
+	b.Table = &Table{"u", "u.cube", 0.5}
+	c := a
+	c.Table = &Table{"t", "t.cube", 0.2}
+	c.Curves = &Curves{All: []Point{{0, 0}, {1, 0.5}}}
+	type pair struct {
+		A, B  *Grade
+		Share float64
+		Mixed *Grade
+	}
+	var pairs []pair
+	for _, p := range [][2]*Grade{{&a, &b}, {&b, &a}, {nil, &a}, {&b, nil}, {&a, &c}, {nil, nil}} {
+		for _, share := range []float64{0, 0.3, 0.7, 1} {
+			m := Mix(p[0], p[1], share)
+			pairs = append(pairs, pair{p[0], p[1], share, m})
+			if m != nil {
+				require.NoError(t, func() error {
+					// Names of tables are short here.
+					bare := *m
+					bare.Table = nil
+					return bare.Check()
+				}())
+			}
+		}
+	}
+	require.Nil(t, pairs[len(pairs)-1].Mixed)
+	require.Same(t, &a, pairs[0].Mixed)
+	m := pairs[1].Mixed // 0.3 of the way from a to b
+	require.InDelta(t, 1.4-0.3*0.4, m.Contrast, 1e-12)
+	require.InDelta(t, math.Pow(1.5, 0.7), m.White[0], 1e-12)
+	require.InDelta(t, 0.26, m.Bloom, 1e-12)
+	require.InDelta(t, 1.7, m.BloomFrom, 1e-12)
+	require.InDelta(t, 14, m.Hues[0].Turn, 1e-12)
+	require.InDelta(t, 0.6+0.3*(0.2-0.6), m.Curves.All[1][1], 1e-12)
+	require.InDelta(t, 0.8+0.3*0.2, m.Curves.Red[1][1], 1e-12, "towards the line that changes nothing")
+	require.InDelta(t, 0.2*0.3, m.Curves.Blue[0][1], 1e-12)
+	require.Equal(t, "t", m.Table.Blob)
+	require.InDelta(t, 0.3*0.8, pairs[9].Mixed.Table.Amount, 1e-12, "a table that only one has comes by its share")
+	file, err := json.MarshalIndent(pairs, "", " ")
+	require.NoError(t, err)
+	const at = "testdata/mixed.json"
+	if os.Getenv("WILLOWHERB_WRITE") != "" {
+		require.NoError(t, os.MkdirAll("testdata", 0o755))
+		require.NoError(t, os.WriteFile(at, append(file, 10), 0o644))
+	}
+	kept, err := os.ReadFile(at)
+	require.NoError(t, err)
+	require.JSONEq(t, string(kept), string(file))
 }

@@ -100,32 +100,7 @@ func Shown(s *setup.Setup) *setup.Setup {
 		c := *out
 		c.Look, out = "", &c
 	}
-	return zoned(out)
-}
-
-// zoned is a setup whose views that take their exposure from zones have it.
-func zoned(s *setup.Setup) *setup.Setup {
-	var views map[string]setup.View
-	for id, v := range s.Views {
-		if !v.Zoned {
-			continue
-		}
-		ev, _ := s.InZones(v.Eye, v.EV)
-		if ev == v.EV {
-			continue
-		}
-		if views == nil {
-			views = maps.Clone(s.Views)
-		}
-		v.EV, v.Zoned = ev, false
-		views[id] = v
-	}
-	if views == nil {
-		return s
-	}
-	out := *s
-	out.Views = views
-	return &out
+	return out.InTheirZones()
 }
 
 // overridden changes the value at pointer, and that at its twins with it.

@@ -55,8 +55,14 @@ func (s *Setup) Blobs() (profiles, slides, environments []string) {
 // Tables lists the tables of colour that a document's grades name, its looks' too.
 func (s *Setup) Tables() []string {
 	out := map[string]bool{}
-	if s.Grade != nil && s.Grade.Table != nil {
-		out[s.Grade.Table.Blob] = true
+	take := func(g *grade.Grade) {
+		if g != nil && g.Table != nil {
+			out[g.Table.Blob] = true
+		}
+	}
+	take(s.Grade)
+	for _, z := range s.Zones {
+		take(z.Grade)
 	}
 	for _, l := range s.Looks {
 		for p, o := range l.Overrides {
@@ -508,8 +514,11 @@ type View struct {
 	// left out: f/2.8 and a sixtieth.
 	Aperture float64 `json:"aperture,omitempty"`
 	Shutter  float64 `json:"shutter,omitempty"`
-	// Zoned takes the exposure of the zones that the eye stands in.
+	// Zoned takes the exposure and the grade of the zones that the eye stands in.
 	Zoned bool `json:"zoned,omitempty"`
+	// grade is that of the zones, where graded.
+	grade  *grade.Grade
+	graded bool
 }
 
 // Look is a named set of overrides on the setup, by JSON pointer into it.

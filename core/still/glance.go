@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"slices"
+	"strings"
 
 	"willowherb/core/colour"
 	"willowherb/core/exposure"
@@ -11,6 +12,7 @@ import (
 	"willowherb/core/filter"
 	"willowherb/core/lamps"
 	"willowherb/core/path"
+	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
 	"willowherb/core/world"
@@ -19,6 +21,12 @@ import (
 // Glance makes a small picture of all lamps at once, quickly: few lights at each place, two
 // bounces, filtered. It is good enough to look at at its size, and to meter.
 func Glance(ctx context.Context, w *world.World, lit []*lamps.Lamp, cam world.Camera, wide, high, samples, workers int) ([]float32, error) {
+	pic, _, err := glance(ctx, w, lit, cam, wide, high, samples, workers)
+	return pic, err
+}
+
+// glance gives what is seen at each place, too.
+func glance(ctx context.Context, w *world.World, lit []*lamps.Lamp, cam world.Camera, wide, high, samples, workers int) ([]float32, *film.Guide, error) {
 	guide := film.NewGuide(wide, high)
 	pass := &path.Pass{World: w, Camera: cam, W: wide, H: high, Seed: 1, Bounces: 2, Few: 3, Guide: guide, Layers: []*film.Layers{film.NewLayers(wide, high)}, Merged: []vec.V3{}}
 	for _, l := range lit {
@@ -27,11 +35,11 @@ func Glance(ctx context.Context, w *world.World, lit []*lamps.Lamp, cam world.Ca
 		}
 	}
 	if err := pass.Run(ctx, samples, workers); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	pic := make([]float32, 3*wide*high)
 	pass.Layers[0].Average(film.Direct, vec.Splat(1), pic)
-	return pic, filter.New(guide, cam, workers).Apply(ctx, []filter.Noisy{{Pic: pic, Levels: 2}}, workers)
+	return pic, guide, filter.New(guide, cam, workers).Apply(ctx, []filter.Noisy{{Pic: pic, Levels: 2}}, workers)
 }
 
 // Walk is a way through views: from one to the next, evenly.
@@ -72,18 +80,36 @@ func Along(ctx context.Context, w Walk) ([]exposure.Instant, error) {
 		if t >= 0.5 {
 			near = b
 		}
-		pic, err := Glance(ctx, w.World, w.Lamps, v.Camera(), walkWide, walkHigh, walkSamples, w.Workers)
+		pic, guide, err := glance(ctx, w.World, w.Lamps, v.Camera(), walkWide, walkHigh, walkSamples, w.Workers)
 		if err != nil {
 			return nil, err
 		}
 		m := &out[k]
 		m.Seconds, m.Near = w.Seconds*float64(k)/(Steps-1), near.Name
 		m.Held, _ = w.Setup.InZones(v.Eye, near.EV)
-		m.Wanted = w.Auto.Meter(pic, walkWide, walkHigh)
+		m.Wanted = w.Auto.Meter(pic, walkWide, walkHigh, Showing(w.World.S, guide, w.Auto.Named))
 		m.Dark, m.Bright = tenths(pic)
 	}
 	w.Auto.Adapt(out)
 	return out, nil
+}
+
+// Showing tells the pixels that show an object of the place, or what hangs from it, by its
+// path; nil where there is no such object.
+func Showing(s *scene.Scene, g *film.Guide, path string) func(px int) bool {
+	of := make([]bool, len(s.Objects))
+	some := false
+	for i, o := range s.Objects {
+		of[i] = path != "" && (o.Path == path || strings.HasPrefix(o.Path, path+"/"))
+		some = some || of[i]
+	}
+	if !some {
+		return nil
+	}
+	return func(px int) bool {
+		o := g.Object[px]
+		return g.Tri[px] != film.NoTri && int(o) < len(of) && of[o]
+	}
 }
 
 // between is a camera on the way from one view to another.

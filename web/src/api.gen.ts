@@ -237,6 +237,8 @@ export interface Auto {
   where: string
   spot: [number, number]
   area: [number, number, number, number]
+  painted?: number[]
+  named?: string
   dark: number
   bright: number
   inDark: number
@@ -245,45 +247,6 @@ export interface Auto {
   most: number
   toBright: number
   toDark: number
-}
-
-export interface Zone {
-  name: string
-  precedence: number
-  off?: boolean
-  position: [number, number, number]
-  size: [number, number, number]
-  blend: number
-  ev: number
-}
-
-export interface Reference {
-  view: string
-  order: number
-  blob?: string
-  file?: string
-  note: string
-}
-
-export interface FogBox {
-  name: string
-  order: number
-  off?: boolean
-  position: [number, number, number]
-  size: [number, number, number]
-  visibility: number
-}
-
-export interface Fog {
-  off?: boolean
-  visibility: number
-  halves: number
-  base: number
-  begins: number
-  most: number
-  colour: [number, number, number]
-  forward: number
-  boxes?: Record<string, FogBox>
 }
 
 export interface Hue {
@@ -318,6 +281,46 @@ export interface Grade {
   hues?: [Hue, Hue, Hue, Hue, Hue, Hue]
   curves?: Curves
   table?: Table
+}
+
+export interface Zone {
+  name: string
+  precedence: number
+  off?: boolean
+  position: [number, number, number]
+  size: [number, number, number]
+  blend: number
+  ev: number
+  grade?: Grade
+}
+
+export interface Reference {
+  view: string
+  order: number
+  blob?: string
+  file?: string
+  note: string
+}
+
+export interface FogBox {
+  name: string
+  order: number
+  off?: boolean
+  position: [number, number, number]
+  size: [number, number, number]
+  visibility: number
+}
+
+export interface Fog {
+  off?: boolean
+  visibility: number
+  halves: number
+  base: number
+  begins: number
+  most: number
+  colour: [number, number, number]
+  forward: number
+  boxes?: Record<string, FogBox>
 }
 
 export interface Setup {

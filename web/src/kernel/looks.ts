@@ -1,4 +1,5 @@
-import type { Look, Override, Setup, Zone } from '../api.gen'
+import type { Grade, Look, Override, Setup, Zone } from '../api.gen'
+import { mixGrades } from './gradeMix'
 import { own } from './locks'
 import type { Op } from './state'
 
@@ -82,13 +83,25 @@ export function weightOf(z: Zone, p: readonly number[]): number {
 export function inZones(zones: Record<string, Zone>, p: readonly number[], held: number): { ev: number; zone: string } {
   let ev = held
   let zone = ''
-  for (const [id, z] of Object.entries(zones).sort((a, b) => a[1].precedence - b[1].precedence || (a[0] < b[0] ? -1 : 1))) {
+  for (const [id, z] of sorted(zones)) {
     const w = weightOf(z, p)
     if (w >= 0.5) zone = id
     ev += w * (z.ev - ev)
   }
   return { ev, zone }
 }
+
+/** gradeOf is what is done to the colours of a view's picture: that of its zones, where it goes by them. */
+export function gradeOf(doc: Setup, view: string): Grade | undefined {
+  const v = doc.views[view]
+  if (!v?.zoned) return doc.grade
+  let g = doc.grade
+  for (const [, z] of sorted(doc.zones)) if (z.grade) g = mixGrades(g, z.grade, weightOf(z, v.eye))
+  return g
+}
+
+/** sorted are zones, those that are laid over others last. */
+const sorted = (zones: Record<string, Zone>) => Object.entries(zones).sort((a, b) => a[1].precedence - b[1].precedence || (a[0] < b[0] ? -1 : 1))
 
 /** dressed is a document with a look's overrides. */
 function dressed(doc: Setup, look: Look): Setup {

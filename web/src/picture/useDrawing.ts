@@ -9,6 +9,7 @@ import { exposureFactor, finest } from '../kernel/sums'
 import { useTables, wantTable } from '../kernel/tables'
 import type { Composite, Item } from './composite'
 import { programOf } from '../kernel/grade'
+import { gradeOf } from '../kernel/looks'
 import type { Finish } from './develop'
 import { histogram } from './histogram'
 import { keepPicture } from './lastPicture'
@@ -36,7 +37,7 @@ function drawWay(composite: Composite, s: Shown, doc: Setup, lamps: Record<strin
     if (both) others = itemsOf(s, compared.doc, compared.lamps, none, false)
     else if (s.way === 'mark') others = itemsOf(s, doc, lamps, picked.size ? picked : new Set(['']), false)
     const view = useSetup.getState().view
-    if (base && f.split !== 'none') composite.draw(itemsOf(s, base.doc, base.lamps, none, false), { ...f, exposure: exposureFactor(base.doc.views[view]?.ev ?? f.ev), curve: base.doc.curve, grade: programOf(base.doc.grade) }, others)
+    if (base && f.split !== 'none') composite.draw(itemsOf(s, base.doc, base.lamps, none, false), { ...f, exposure: exposureFactor(base.doc.views[view]?.ev ?? f.ev), curve: base.doc.curve, grade: programOf(gradeOf(base.doc, view)) }, others)
     else composite.draw(itemsOf(s, doc, lamps, alone, true), f, others)
   }
 }
@@ -49,7 +50,7 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
   const sight = useSetup((s) => s.sight)
   const astray = useSetup((s) => s.astray)
   const { alone, way, picked, camera, moving, preview, objects, split, wipe, drawn: arrived } = useLook(useShallow(({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn }) => ({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn })))
-  const hash = doc?.grade?.table?.blob ?? ''
+  const hash = (doc && gradeOf(doc, view)?.table?.blob) ?? ''
   const table = useTables((t) => t.tables[hash])
   useEffect(() => {
     if (hash) wantTable(hash)
@@ -79,8 +80,8 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
       wipe,
       exposureB: exposureFactor(asDrawn(way) ? at : (compared?.doc.views[view]?.ev ?? ev)),
       curveB: asDrawn(way) ? doc.curve : (compared?.doc.curve ?? doc.curve),
-      grade: programOf(doc.grade),
-      gradeB: programOf(asDrawn(way) ? doc.grade : (compared ?? { doc }).doc.grade),
+      grade: programOf(gradeOf(doc, view)),
+      gradeB: programOf(gradeOf(asDrawn(way) ? doc : (compared ?? { doc }).doc, view)),
       chosen: [...objects],
       low,
       high,

@@ -1,12 +1,15 @@
-import { Button } from '@mui/material'
+import { Button, MenuItem, Select } from '@mui/material'
 import { useMutation } from '@tanstack/react-query'
 import type { Instant, WalkAnswer } from '../../api.gen'
 import { api } from '../../kernel/client'
 import { setAuto, standardAuto } from '../../kernel/exposure'
 import { entries, useSetup } from '../../kernel/store'
-import { Choice } from '../../ui/Choice'
+import { useThings } from '../../kernel/things'
 import { NumberField } from '../../ui/NumberField'
 import { SliderField } from '../../ui/SliderField'
+import { count, Painted } from './Painted'
+
+const places = { whole: 'the whole picture', centre: 'the middle most', spot: 'a spot', area: 'an area', painted: 'what is painted', named: 'an object' }
 
 /** AutoPart is automatic exposure: where it meters, how it follows, and what it does on a way through the views, against what is held. */
 export function AutoPart({ wanted, held }: { wanted: number | undefined; held: number }) {
@@ -24,8 +27,16 @@ export function AutoPart({ wanted, held }: { wanted: number | undefined; held: n
       )}
       <div className="air-row">
         <span className="label">Meters</span>
-        <Choice label="Where it meters" value={a.where as 'whole'} options={(['whole', 'centre', 'spot', 'area'] as const).map((w) => ({ value: w, words: w }))} change={(w) => setAuto({ where: w }, `Meters the ${w}`)} />
+        <Select size="small" value={a.where} inputProps={{ 'aria-label': 'Where it meters' }} onChange={(e) => setAuto({ where: e.target.value }, `Meters ${places[e.target.value as keyof typeof places]}`)}>
+          {Object.entries(places).map(([k, words]) => (
+            <MenuItem key={k} value={k}>
+              {words}
+            </MenuItem>
+          ))}
+        </Select>
       </div>
+      {a.where === 'painted' && <Painted value={a.painted} set={(painted, done) => setAuto({ painted }, `Meters ${count(painted)} painted places`, done)} />}
+      {a.where === 'named' && <Named value={a.named ?? ''} />}
       {a.where === 'spot' && <Place label="Spot" names={['across', 'down']} value={a.spot} set={(spot, done) => setAuto({ spot: spot as [number, number] }, 'Where the spot lies', done)} />}
       {a.where === 'area' && <Place label="Area" names={['left', 'top', 'right', 'bottom']} value={a.area} set={(area, done) => setAuto({ area: area as [number, number, number, number] }, 'Where the area lies', done)} />}
       <SliderField name="Ignore dark" of="Ignores" says="Share of the darkest that is left out" unit="%" min={0} max={90} step={1} value={Math.round(a.dark * 100)} set={(v, done) => setAuto({ dark: v / 100 }, `Ignores the darkest ${v} %`, done)} />
@@ -37,6 +48,25 @@ export function AutoPart({ wanted, held }: { wanted: number | undefined; held: n
       <SliderField name="To bright" of="Adapts" says="Stops a second by which it follows what gets brighter" unit="st/s" geometric min={0.05} max={20} step={1.2} value={a.toBright} show={(v) => v.toFixed(2)} set={(v, done) => setAuto({ toBright: Math.round(v * 100) / 100 }, `To bright ${v.toFixed(1)} stops a second`, done)} />
       <SliderField name="To dark" of="Adapts" says="Stops a second by which it follows what gets darker" unit="st/s" geometric min={0.05} max={20} step={1.2} value={a.toDark} show={(v) => v.toFixed(2)} set={(v, done) => setAuto({ toDark: Math.round(v * 100) / 100 }, `To dark ${v.toFixed(1)} stops a second`, done)} />
       <Walk />
+    </div>
+  )
+}
+
+/** Named is the object that is metered. */
+function Named({ value }: { value: string }) {
+  const things = useThings((s) => s.things)
+  const names = [...new Set(things.map((t) => t.path.split('/')[0] ?? ''))].sort()
+  return (
+    <div className="air-row">
+      <span className="label">Object</span>
+      <Select size="small" value={names.includes(value) ? value : ''} displayEmpty inputProps={{ 'aria-label': 'What is metered' }} onChange={(e) => setAuto({ named: e.target.value }, `Meters ${e.target.value}`)}>
+        <MenuItem value="">choose one</MenuItem>
+        {names.map((n) => (
+          <MenuItem key={n} value={n}>
+            {n}
+          </MenuItem>
+        ))}
+      </Select>
     </div>
   )
 }

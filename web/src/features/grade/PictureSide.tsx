@@ -1,9 +1,8 @@
-import { Button } from '@mui/material'
+import { Button, MenuItem, Select } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
-import type { Grade, Warmth } from '../../api.gen'
+import type { Grade, Warmth, Zone } from '../../api.gen'
 import { api } from '../../kernel/client'
-import { neutralGrade } from '../../kernel/grade'
-import { setGrade } from '../../kernel/gradeEdits'
+import { gradeIn, leaveGrade, setGrade, useGraded, zoneIn } from '../../kernel/gradeEdits'
 import { useSetup } from '../../kernel/store'
 import { cssColour, temperature, type RGB } from '../../kernel/sums'
 import { startTool } from '../../picture/tool'
@@ -14,17 +13,21 @@ import { CurvePart } from './CurvePart'
 import { ExposurePart } from './ExposurePart'
 import { HuePart } from './HuePart'
 import { TablePart } from './TablePart'
-import { leaveGrade, rangeOf, setPrimary, setRange, type Range } from './gradeEdits'
+import { rangeOf, setPrimary, setRange, type Range } from './gradeEdits'
 
 /** PictureSide is the step's side: exposure and curve, white balance, contrast and colours. */
 export function PictureSide() {
   const doc = useSetup((s) => s.doc)
   const id = useSetup((s) => s.id)
+  const chosen = useGraded((s) => s.zone)
   if (!doc) return <section className="air" aria-label="Picture" />
-  const g = doc.grade ?? neutralGrade
+  const zone = zoneIn(doc, chosen)
+  const g = gradeIn(doc, zone)
+  const own = zone ? doc.zones[zone]?.grade : doc.grade
   return (
     <section className="air" aria-label="Picture">
       <ExposurePart />
+      <Whose zones={doc.zones} zone={zone} />
       <White g={g} />
       <div className="air-part" role="group" aria-label="Contrast and colour">
         <h2>Contrast and colour</h2>
@@ -43,12 +46,12 @@ export function PictureSide() {
       </div>
       <TablePart g={g} />
       <div className="air-part air-row">
-        {doc.grade ? (
+        {own ? (
           <Button variant="outlined" onClick={leaveGrade}>
-            leave the grade out
+            {zone ? 'as everywhere' : 'leave the grade out'}
           </Button>
         ) : (
-          <span className="quiet">Nothing is graded.</span>
+          <span className="quiet">{zone ? 'It is graded as everywhere.' : 'Nothing is graded.'}</span>
         )}
         <Tip title="A table of 33 colours a side, from what is shown without the grade to what is shown with it">
           <Button variant="outlined" href={`/api/setups/${id}/grade.cube`} download>
@@ -57,6 +60,26 @@ export function PictureSide() {
         </Tip>
       </div>
     </section>
+  )
+}
+
+/** Whose is whose grade is changed, where there are zones: that of everywhere, or a zone's. */
+function Whose({ zones, zone }: { zones: Record<string, Zone>; zone: string }) {
+  const list = Object.entries(zones)
+  if (list.length === 0) return null
+  return (
+    <div className="air-part air-row">
+      <span className="label">Graded</span>
+      <Select size="small" value={zone} displayEmpty inputProps={{ 'aria-label': 'Whose grade is changed' }} onChange={(e) => useGraded.setState({ zone: e.target.value })}>
+        <MenuItem value="">everywhere</MenuItem>
+        {list.map(([id, z]) => (
+          <MenuItem key={id} value={id}>
+            {z.name}
+            {z.grade ? '' : ', as everywhere'}
+          </MenuItem>
+        ))}
+      </Select>
+    </div>
   )
 }
 

@@ -1,8 +1,8 @@
 import type { Command } from '../../kernel/feature'
+import { leaveGrade } from '../../kernel/gradeEdits'
 import { goToStep } from '../../kernel/panes'
 import { useSetup } from '../../kernel/store'
 import { startTool } from '../../picture/tool'
-import { leaveGrade } from './gradeEdits'
 
 /** commands of the picture's grade. */
 export const commands: Command[] = [

@@ -1,11 +1,5 @@
 import type { Grade } from '../../api.gen'
 import { setGrade } from '../../kernel/gradeEdits'
-import { edit, useSetup } from '../../kernel/store'
-
-/** leaveGrade takes the grade out of the setup. */
-export function leaveGrade() {
-  if (useSetup.getState().doc?.grade) edit('No grade', [{ op: 'remove', path: '/grade' }])
-}
 
 /** Range is a part of the tones that has a number for each primary. */
 export type Range = 'lift' | 'gamma' | 'gain'
