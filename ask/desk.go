@@ -18,6 +18,7 @@ import (
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
+	"willowherb/core/still"
 	"willowherb/core/weigh"
 	"willowherb/format/picture"
 	"willowherb/plan"
@@ -179,6 +180,7 @@ type StageFacts struct {
 	Triangles  int       `json:"triangles"`
 	Duration   float64   `json:"duration"` // of the animations, seconds
 	Animations []string  `json:"animations"`
+	Travelling []string  `json:"travelling"` // cameras that an animation moves, by name
 	Warnings   []string  `json:"warnings"`
 }
 
@@ -193,7 +195,7 @@ func (d *Desk) Facts(ctx context.Context, p *refine.Pictures) (*StageFacts, erro
 		return nil, err
 	}
 	sc := s.Stage.Scene
-	f := &StageFacts{Things: make([]Thing, len(sc.Objects)), Surfaces: []Surface{}, Triangles: sc.Triangles(), Duration: sc.Duration(), Animations: []string{}, Warnings: append([]string{}, file.Warnings...)}
+	f := &StageFacts{Things: make([]Thing, len(sc.Objects)), Surfaces: []Surface{}, Triangles: sc.Triangles(), Duration: sc.Duration(), Animations: []string{}, Travelling: still.Travelling(sc), Warnings: append([]string{}, file.Warnings...)}
 	for i := range sc.Objects {
 		o := &sc.Objects[i]
 		t := Thing{Name: o.Name, Path: o.Path, Triangles: o.Count, Lo: o.Lo.Array(), Hi: o.Hi.Array(), Materials: []string{}}

@@ -57,6 +57,8 @@ func auto(s *refine.Shot) exposure.Auto {
 type WalkAsk struct {
 	Views   []string `json:"views"`
 	Seconds float64  `json:"seconds"`
+	// Camera is one of the place that travels, in the place of views.
+	Camera string `json:"camera,omitempty"`
 }
 
 // WalkAnswer answers it.
@@ -80,12 +82,15 @@ func (d *Desk) Walk(ctx context.Context, p *refine.Pictures, q WalkAsk) (*WalkAn
 			return nil, fmt.Errorf("view %.80q: %w", id, ErrUnknown)
 		}
 	}
-	if len(q.Views) == 0 || len(q.Views) > 50 || !(q.Seconds >= 0.1 && q.Seconds <= 3600) {
+	if q.Camera != "" && !slices.Contains(still.Travelling(s.Stage.Scene), q.Camera) {
+		return nil, fmt.Errorf("camera %.80q that travels: %w", q.Camera, ErrUnknown)
+	}
+	if len(q.Views) == 0 && q.Camera == "" || len(q.Views) > 50 || !(q.Seconds >= 0.1 && q.Seconds <= 3600) {
 		return nil, fmt.Errorf("%w: name one to fifty views and a time of 0.1 to 3600 seconds", ErrWalk)
 	}
 	out := &WalkAnswer{}
 	err = spread.Guard(func() (err error) {
-		out.Moments, err = still.Along(ctx, still.Walk{Setup: s.Doc, World: s.Stage.World, Lamps: s.Lamps, Views: q.Views, Seconds: q.Seconds, Auto: auto(s), Workers: d.studio.Workers()})
+		out.Moments, err = still.Along(ctx, still.Walk{Setup: s.Doc, World: s.Stage.World, Lamps: s.Lamps, Views: q.Views, Camera: q.Camera, Seconds: q.Seconds, Auto: auto(s), Workers: d.studio.Workers()})
 		return err
 	})
 	if err != nil {

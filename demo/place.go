@@ -35,6 +35,9 @@ const (
 	mRust
 	mEye
 	mRoof
+	mTrees
+	mGrass
+	mPaper
 )
 
 func materials() []gltf.ModelMaterial {
@@ -46,7 +49,7 @@ func materials() []gltf.ModelMaterial {
 	flat := func(name string, r, g, b, rough, metal float64) m {
 		return m{Name: name, BaseColor: [4]float64{r, g, b, 1}, Roughness: rough, Metallic: metal}
 	}
-	out := make([]m, mRoof+1)
+	out := make([]m, mPaper+1)
 	var wg sync.WaitGroup
 	for k, f := range map[int]func() m{
 		mBrick:    func() m { return tex("Brick", brick, 1.4) },
@@ -79,6 +82,11 @@ func materials() []gltf.ModelMaterial {
 	out[mRust] = flat("Rust", 0.19, 0.09, 0.045, 0.85, 0)
 	out[mEye] = flat("Eye", 0.38, 0.35, 0.31, 0.12, 0)
 	out[mRoof] = flat("Roof boards", 0.11, 0.095, 0.08, 0.85, 0)
+	out[mTrees] = flat("Far trees", 0.045, 0.052, 0.036, 0.95, 0)
+	out[mTrees].DoubleSided = true
+	out[mPaper] = flat("Paper", 0.74, 0.70, 0.58, 0.8, 0)
+	out[mGrass] = flat("Sea wall", 0.12, 0.125, 0.06, 0.9, 0)
+	out[mGrass].DoubleSided = true
 	return out
 }
 
@@ -260,7 +268,7 @@ func shellOfHall() []gltf.ModelNode {
 		}
 	}
 	return []gltf.ModelNode{north.node("North wall"), south.node("South wall"), ends.node("End walls"), floor.node("Hall floor"),
-		roof.node("Roof"), trusses.node("Trusses"), glaze.node("Glazing bars")}
+		roof.node("Roof"), trusses.node("Trusses"), glaze.node("Glazing bars"), westFront()}
 }
 
 // pump is a big centrifugal pump: volute, bell, motor on top, base.
@@ -481,122 +489,6 @@ func culvert() []gltf.ModelNode {
 	return []gltf.ModelNode{s.node("Culvert"), w.node("Culvert water")}
 }
 
-func gaugeRoom() []gltf.ModelNode {
-	s, g := newShape(), newShape()
-	for i := range 4 {
-		x := gaugeX + 0.42 + 0.85*float64(i)
-		for j := range 10 {
-			s.box(mWood, at(v(x, gaugeY-0.03, -hallZ+0.5+float64(j))), v(0.42, 0.03, 0.497), 0.008, 1)
-		}
-	}
-	s.box(mSteel, at(v(gaugeX+1.7, gaugeY-0.16, 0)), v(1.7, 0.09, hallZ), 0.02, 1)
-	s.box(mSteel, at(v(gaugeX, gaugeY-0.16, 0)), v(0.1, 0.14, hallZ), 0.02, 2)
-	for _, z := range []float64{-1.7, 1.7} {
-		s.box(mSteel, at(v(gaugeX+0.1, gaugeY/2-0.1, z)), v(0.11, gaugeY/2-0.1, 0.11), 0.02, 2)
-	}
-	// Glass front in a timber frame: panelling below, panes above.
-	s.box(mWood, at(v(gaugeX, gaugeY+0.45, 0.9)), v(0.04, 0.45, hallZ-0.9), 0.012, 1)
-	s.box(mWood, at(v(gaugeX, gaugeY+2.75, 0)), v(0.06, 0.08, hallZ), 0.015, 2)
-	s.box(mWood, at(v(gaugeX, gaugeY+0.93, 0.9)), v(0.07, 0.04, hallZ-0.9), 0.015, 2)
-	for i := range 7 {
-		z := -3.2 + 1.36*float64(i)
-		s.box(mWood, at(v(gaugeX, gaugeY+1.8, z)), v(0.05, 0.92, 0.04), 0.012, 2)
-		if i < 6 {
-			g.quad(mGlass, v(gaugeX, gaugeY+0.95, z+0.04), v(gaugeX, gaugeY+0.95, z+1.32), v(gaugeX, gaugeY+2.7, z+1.32), v(gaugeX, gaugeY+2.7, z+0.04), v(-1, 0, 0), 2)
-		}
-	}
-	s.quad(mPlaster, v(gaugeX, gaugeY+2.83, -hallZ), v(hallX, gaugeY+2.83, -hallZ), v(hallX, gaugeY+2.83, hallZ), v(gaugeX, gaugeY+2.83, hallZ), v(0, -1, 0), 6)
-	// The desk with its board of gauges against the east wall.
-	s.box(mWood, at(v(hallX-0.75, gaugeY+0.78, -1.6)), v(0.4, 0.03, 1.5), 0.012, 2)
-	for _, z := range []float64{-2.9, -0.3} {
-		s.box(mWood, at(v(hallX-0.75, gaugeY+0.38, z)), v(0.34, 0.38, 0.04), 0.01, 1)
-	}
-	s.box(mSteel, at(v(hallX-0.2, gaugeY+1.55, -1.6)), v(0.06, 0.5, 1.5), 0.02, 2)
-	for i := range 5 {
-		for j := range 2 {
-			gauge(s, frame{v(hallX-0.28, gaugeY+1.78-0.46*float64(j), -2.7+0.55*float64(i)), v(0, 0, -1), v(0, 1, 0), v(-1, 0, 0)}, []float64{0.19, 0.15}[j])
-		}
-	}
-	// A stool, a mug, a ledger.
-	s.lathe(mWood, at(v(hallX-1.5, gaugeY, -1.5)), [][2]float64{{0, 0.44}, {0.02, 0.44}, {0.19, 0.44}, {0.2, 0.455}, {0.19, 0.48}, {0, 0.48}}, 28)
-	for k := range 3 {
-		sn, cs := math.Sincos(2*math.Pi*float64(k)/3 + 0.4)
-		s.rod(mWood, v(hallX-1.5+0.19*cs, gaugeY, -1.5+0.19*sn), v(hallX-1.5+0.1*cs, gaugeY+0.45, -1.5+0.1*sn), 0.018, 8)
-	}
-	s.lathe(mEnamel, at(v(hallX-0.9, gaugeY+0.81, -0.6)), [][2]float64{{0, 0}, {0.04, 0}, {0.042, 0.003}, {0.042, 0.09}, {0.038, 0.09}, {0.037, 0.01}, {0, 0.008}}, 28)
-	s.box(mLeather, turned(v(hallX-0.85, gaugeY+0.83, -1.6), 8), v(0.14, 0.02, 0.2), 0.008, 2)
-	return []gltf.ModelNode{s.node("Gauge room"), g.node("Gauge room glass")}
-}
-
-func outside() []gltf.ModelNode {
-	r := rand.New(rand.NewPCG(20, 26))
-	ground, walk, reeds, water := newShape(), newShape(), newShape(), newShape()
-	// Mud with soft humps, in a grid; the channel beside the boardwalk is open water.
-	hump := func(x, z float64) float64 {
-		h := -0.62 + 0.35*fbm(x/64+0.5, z/64+0.5, 8, 4, 7)
-		return h - 0.25*smooth(1.5, 0, math.Abs(z-3.4))
-	}
-	p := ground.part(mMud)
-	const n = 72
-	for j := 0; j <= n; j++ {
-		for i := 0; i <= n; i++ {
-			x, z := -60+61*float64(i)/n*0.79, -30+60*float64(j)/n
-			h := hump(x, z)
-			nn := v(hump(x-0.2, z)-hump(x+0.2, z), 0.4, hump(x, z-0.2)-hump(x, z+0.2)).Norm()
-			put(p, v(x, h, z), nn, vec.V2{X: float32(x), Y: float32(z)})
-		}
-	}
-	for j := range uint32(n) {
-		for i := range uint32(n) {
-			a := j*(n+1) + i
-			p.Index = append(p.Index, a, a+n+1, a+n+2, a, a+n+2, a+1)
-		}
-	}
-	ground.quad(mMud, v(-12, -0.75, -40), v(60, -0.75, -40), v(60, -0.75, -hallZ-thick), v(-12, -0.75, -hallZ-thick), v(0, 1, 0), 4)
-	ground.quad(mMud, v(-12, -0.75, hallZ+thick), v(60, -0.75, hallZ+thick), v(60, -0.75, 40), v(-12, -0.75, 40), v(0, 1, 0), 4)
-	ground.box(mConcrete, at(v(0, -0.5, -hallZ-thick/2)), v(hallX+0.4, 0.5, thick/2+0.1), 0.04, 1)
-	ground.box(mConcrete, at(v(-hallX-0.75, -0.3, 0)), v(0.8, 0.3, 2.6), 0.05, 2)
-	water.quad(mWater, v(-60, waterY, -30), v(-12.7, waterY, -30), v(-12.7, waterY, 30), v(-60, waterY, 30), v(0, 1, 0), 12)
-	// Boardwalk.
-	for i := range 118 {
-		x := -13.6 - 0.205*float64(i)
-		o := v(x, -0.035+0.012*r.Float64(), 0.03*(r.Float64()-0.5))
-		f := turned(o, 1.6*(r.Float64()-0.5))
-		walk.box(mWood, f, v(0.095, 0.032, 0.95+0.04*r.Float64()), 0.012, 1)
-	}
-	for i := range 13 {
-		x := -14 - 2*float64(i)
-		for _, z := range []float64{-0.85, 0.85} {
-			h := 0.0
-			if z > 0 {
-				h = 1.05
-			}
-			walk.rod(mWood, v(x, -1.1, z), v(x, h+0.06*r.Float64(), z), 0.07, 14)
-		}
-		walk.box(mWood, at(v(x, -0.13, 0)), v(0.06, 0.06, 0.95), 0.012, 1)
-	}
-	for _, y := range []float64{0.55, 0.98} {
-		walk.tube(mWood, []vec.V3{v(-14, y, 0.85), v(-22, y-0.03, 0.86), v(-30, y+0.02, 0.84), v(-38, y, 0.85)}, 0.035, 12)
-	}
-	// The sluice door stands half open: planks with iron straps.
-	door := turned(v(-hallX-0.1, 0, -1.6), -62)
-	for i := range 8 {
-		walk.box(mWood, frame{door.point(v(0, 1.55, 0.2+0.2*float64(i))), door.x, door.y, door.z}, v(0.045, 1.53, 0.098), 0.012, 2)
-	}
-	for _, y := range []float64{0.4, 1.6, 2.7} {
-		walk.box(mRust, frame{door.point(v(0.05, y, 0.85)), door.x, door.y, door.z}, v(0.012, 0.05, 0.85), 0.008, 1)
-	}
-	// Reeds: thin blades in clumps, thicker along the water.
-	for range 760 {
-		x, z := -13.5-34*math.Pow(r.Float64(), 1.25), (r.Float64()-0.5)*34
-		if math.Abs(z) < 1.25 || math.Abs(z-3.4) < 0.9 && r.Float64() < 0.8 || x > -16.5 && math.Abs(z) < 4.5 {
-			continue
-		}
-		clump(reeds, r, x, hump(x, z)-0.05, z)
-	}
-	return []gltf.ModelNode{ground.node("Marsh ground"), water.node("Marsh water"), walk.node("Boardwalk"), reeds.node("Reeds")}
-}
-
 func clump(s *shape, r *rand.Rand, x, y, z float64) {
 	p := s.part(mReed)
 	for range 4 + r.IntN(4) {
@@ -608,7 +500,7 @@ func clump(s *shape, r *rand.Rand, x, y, z float64) {
 		side := v(-sn, 0, cs)
 		n := v(cs, 0.25, sn).Norm()
 		base := uint32(len(p.Pos))
-		const seg = 4
+		const seg = 3
 		for k := 0; k <= seg; k++ {
 			t := float64(k) / seg
 			b := lean * h * t * t
@@ -708,11 +600,11 @@ func views() []scene.Camera {
 	k := keeperAt
 	// 24 mm of sensor height: a 35 mm lens sees 37.8 degrees, 28 mm 46.4, 85 mm 16.1.
 	return []scene.Camera{
-		cam("Boardwalk", v(-25.2, 1.55, -0.55), v(-12, 2.5, 0.5), 46.4),
+		cam("Boardwalk", v(-34, 1.7, -0.3), v(-12, 3.4, 4.5), 46.4),
 		cam("Hall", v(8.2, 1.75, 4.1), v(-2.2, 2.55, -2.3), 46.4),
 		cam("Keeper", k.Add(v(1.2, 1.5, 3.25)), k.Add(v(-0.1, 1.36, 0)), 16.1),
 		cam("Culvert", v(culvertX+0.5, 0.95, 7.0), v(culvertX-0.1, 0.35, 15), 46.4),
-		cam("Gauge room", v(gaugeX+0.55, gaugeY+1.6, 4.2), v(hallX-1.0, gaugeY+1.05, -2.4), 46.4),
+		cam("Gauge room", v(gaugeX+1.35, gaugeY+1.62, 1.9), v(hallX-0.95, gaugeY+1.12, -2.6), 46.4),
 	}
 }
 
@@ -725,9 +617,11 @@ var Place = sync.OnceValues(func() ([]byte, error) {
 	hall := gltf.ModelNode{Name: "Pump hall", Children: append(append(shellOfHall(), pumps.node("Pumps"), catwalk(), pipes()), hallThings()...)}
 	m.Nodes = []gltf.ModelNode{hall,
 		{Name: "Gauge room", Children: gaugeRoom()}, {Name: "Culvert", Children: culvert()}, {Name: "Outside", Children: outside()},
-		keeper(), drone()}
+		keeper(), drone(), {Name: "Arrival", Camera: &scene.Camera{Name: "Arrival", Eye: v(-34, 1.7, 0.2), Aim: v(1, 0.03, 0.02).Norm(), Up: v(0, 1, 0), FovY: 46.4 * math.Pi / 180, Aspect: 16.0 / 9}}}
 	// The drone's round: past the pumps to the catwalk and back.
 	m.Animations = []gltf.ModelAnimation{{Name: "Survey round", Node: "Survey drone", Times: []float32{0, 2, 4, 6, 8},
-		Shifts: []vec.V3{{}, v(2.2, 0.5, -0.8), v(4.6, -0.4, 0.3), v(2.4, -0.9, 1.1), {}}}}
+		Shifts: []vec.V3{{}, v(2.2, 0.5, -0.8), v(4.6, -0.4, 0.3), v(2.4, -0.9, 1.1), {}}},
+		// Along the boardwalk, through the door and into the hall.
+		{Name: "Arrival", Node: "Arrival", Times: []float32{0, 4.4, 5.6, 8}, Shifts: []vec.V3{{}, v(21, 0, 0.2), v(25.4, 0, 2.6), v(37, 0, 3.4)}}}
 	return gltf.Write(m)
 })

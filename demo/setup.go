@@ -32,7 +32,7 @@ func Setup() *setup.Setup {
 	}
 	k := func(kelvin float64) setup.Colour { return setup.Colour{Kelvin: kelvin} }
 	add("sky-dome", "outside", setup.Light{Name: "Sky dome", Kind: setup.Sky, Role: "ambient", Output: 90, Colour: k(9500), Carry: setup.Split,
-		Gradient: &setup.Gradient{Zenith: [3]float64{0.42, 0.5, 0.68}, Horizon: [3]float64{1.45, 1.15, 0.9}, Ground: [3]float64{0.16, 0.15, 0.13}, Falloff: 0.42}})
+		Gradient: &setup.Gradient{Zenith: [3]float64{0.42, 0.5, 0.68}, Horizon: [3]float64{1.45, 1.15, 0.9}, Ground: [3]float64{0.16, 0.15, 0.13}, Falloff: 0.42, Clouds: 0.45}})
 	add("low-sun", "outside", setup.Light{Name: "Low sun", Kind: setup.Sun, Role: "key", Output: 900, Colour: k(2700), Aim: aim(v(-9.5, 8.6, -15), v(0, 0, 0)), Angle: 1.2, ShadowMap: 2048, Carry: setup.Split})
 	add("marsh-bounce", "outside", setup.Light{Name: "Marsh bounce", Kind: setup.Rect, Role: "bounce", Output: 2600, Stops: -0.7, Colour: k(4300), Position: [3]float64{-15.5, 0.4, 0}, Aim: aim(v(-15.5, 0.4, 0), v(-8, 2.6, 0)), Width: 5, Height: 1.2, Range: 26, ShadowMap: 512, Carry: setup.Baked})
 	win := func(x float64) ([3]float64, [3]float64) {
@@ -50,6 +50,8 @@ func Setup() *setup.Setup {
 	}
 	add("culvert-lamp", "lamps", setup.Light{Name: "Culvert lamp", Kind: setup.Spot, Role: "practical", Output: 420, Colour: k(4100), Position: culvertLamp.Array(), Aim: [3]float64{0, -1, 0},
 		Radius: 0.05, Inner: 20, Outer: 74, Range: 8, ShadowMap: 256, Carry: setup.Baked})
+	add("desk-lamp", "lamps", setup.Light{Name: "Desk lamp", Kind: setup.Spot, Role: "practical", Output: 380, Colour: k(2600), Position: deskLamp.Add(deskAim.Scale(0.02)).Array(), Aim: deskAim.Array(),
+		Radius: 0.03, Inner: 34, Outer: 68, Range: 7, ShadowMap: 256, Carry: setup.Baked})
 	green := [3]float64{0.45, 1, 0.72}
 	add("gauge-glow", "lamps", setup.Light{Name: "Gauge glow", Kind: setup.Emissive, Role: "practical", Output: 115, Colour: setup.Colour{RGB: &green}, Material: "Gauge dials", Carry: setup.Baked})
 	add("lantern", "keeper", setup.Light{Name: "Lantern", Kind: setup.Point, Role: "practical", Output: 640, Stops: -0.3, Colour: k(2150), Position: flame.Array(), Radius: 0.03, Range: 12, ShadowMap: 1024, Carry: setup.Live})
@@ -58,7 +60,7 @@ func Setup() *setup.Setup {
 	add("keeper-key", "keeper", setup.Light{Name: "Keeper key", Kind: setup.Spot, Role: "key", Output: 420, Stops: -0.9, Colour: k(3300), Position: key.Array(), Aim: aim(key, head), Radius: 0.12, Inner: 14, Outer: 24, Range: 9, ShadowMap: 1024, Carry: setup.Live})
 	rim := head.Add(v(-1.7, 1.7, -2.2))
 	add("rim-window", "keeper", setup.Light{Name: "Rim, window", Kind: setup.Spot, Role: "rim", Output: 520, Stops: 0.4, Colour: k(7800), Position: rim.Array(), Aim: aim(rim, head.Add(v(0, -0.15, 0))), Radius: 0.06, Inner: 12, Outer: 22, Range: 8, ShadowMap: 512, Carry: setup.Live})
-	ev := map[string]float64{"Boardwalk": 7.6, "Hall": 4.3, "Keeper": 4.7, "Culvert": 1.8, "Gauge room": 4.1}
+	ev := map[string]float64{"Boardwalk": 7.6, "Hall": 4.3, "Keeper": 4.7, "Culvert": 1.8, "Gauge room": 3.6}
 	ids := []string{"boardwalk", "hall", "keeper", "culvert", "gauge-room"}
 	for i, c := range views() {
 		s.Views[ids[i]] = setup.View{Name: c.Name, Order: float64(i), Eye: c.Eye.Array(), Aim: c.Aim.Array(), FovY: c.FovY * 57.29577951308232, Aspect: c.Aspect, EV: ev[c.Name]}

@@ -1,11 +1,13 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 
 	"willowherb/core/exposure"
@@ -21,6 +23,7 @@ type walkCmd struct {
 	Setup   string  `help:"A setup as JSON, with views." type:"existingfile" required:""`
 	Look    string  `help:"Name or id of a look of the setup."`
 	Along   string  `help:"Names or ids of views, with commas between; without it all of them."`
+	Camera  string  `help:"Name of a camera of the file that travels, in the place of views; it takes its own time."`
 	Seconds float64 `help:"How long the way takes." default:"20"`
 	JSON    bool    `help:"Report as JSON." name:"json"`
 }
@@ -47,12 +50,17 @@ func (c *walkCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	if len(ids) == 0 {
+	if len(ids) == 0 && c.Camera == "" {
 		return usage("%s: has no views to walk along", filepath.Base(c.Setup))
 	}
 	s, err := gltf.ReadFile(ctx, c.File, gltf.DefaultLimits())
 	if err != nil {
 		return err
+	}
+	if ways := still.Travelling(s); c.Camera != "" && !slices.Contains(ways, c.Camera) {
+		return usage("camera %q does not travel; there are: %s", c.Camera, cmp.Or(strings.Join(ways, ", "), "none"))
+	} else if c.Camera != "" {
+		c.Seconds = s.Duration()
 	}
 	on := staging.Of(doc, "file", filepath.Base(c.File))
 	s, wd, err := on.Compile(s, runtime.GOMAXPROCS(0))
@@ -67,7 +75,7 @@ func (c *walkCmd) Run(ctx context.Context) error {
 	if doc.Auto != nil {
 		auto = *doc.Auto
 	}
-	way, err := still.Along(ctx, still.Walk{Setup: doc, World: wd, Lamps: st.Lamps(s, nil), Views: ids, Seconds: c.Seconds, Auto: auto, Workers: runtime.GOMAXPROCS(0)})
+	way, err := still.Along(ctx, still.Walk{Setup: doc, World: wd, Lamps: st.Lamps(s, nil), Views: ids, Camera: c.Camera, Seconds: c.Seconds, Auto: auto, Workers: runtime.GOMAXPROCS(0)})
 	if err != nil {
 		return err
 	}

@@ -85,12 +85,16 @@ func marsh(d *air.Dome, height, azimuth, broken, trees, mist float64) colour.RGB
 }
 
 func clouded(d *air.Dome, height, azimuth, broken float64) colour.RGB {
-	c := d.Towards(height, azimuth)
-	// Streaks lie flat and come together at the horizon.
-	far := 1 / (math.Sin(height*math.Pi/180) + 0.12)
-	a := azimuth * math.Pi / 180
-	n := noise(far*math.Sin(a)*3.1+40, far*math.Cos(a)*1.3+7) + 0.5*noise(far*math.Sin(a)*7.3+9, far*math.Cos(a)*3.1+3)
-	return scaled(c, math.Exp(broken*(n-0.75)))
+	n := Streaks(air.Direction(height, azimuth))
+	return scaled(d.Towards(height, azimuth), math.Exp(broken*(n-0.75)))
+}
+
+// Streaks is how thick clouds are towards a direction above the horizon, 0 to 1.5 and 0.75 in
+// the mean: they lie flat and come together at the horizon.
+func Streaks(d [3]float64) float64 {
+	far := 1 / (max(d[1], 0) + 0.12) / max(math.Hypot(d[0], d[2]), 1e-6)
+	x, y := d[0]*far, -d[2]*far
+	return noise(x*3.1+40, y*1.3+7) + 0.5*noise(x*7.3+9, y*3.1+3)
 }
 
 // shineIn puts the sun's disc in, a degree wide, with all of its lux.

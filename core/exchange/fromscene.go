@@ -96,7 +96,16 @@ func FromScene(s *scene.Scene, target string) (doc *setup.Setup, notes []string)
 
 // views puts the cameras of a scene into a document.
 func views(doc *setup.Setup, s *scene.Scene) (notes []string) {
-	cams := s.Cameras
+	// A camera that travels is a way; it is a view too only where there is no other.
+	var cams []scene.Camera
+	for i, c := range s.Cameras {
+		if !s.Travels(i) {
+			cams = append(cams, c)
+		}
+	}
+	if len(cams) == 0 {
+		cams = s.Cameras
+	}
 	if len(cams) == 0 {
 		cams = []scene.Camera{s.FrameAll(16.0 / 9)}
 		notes = append(notes, "the file has no cameras: a view that frames the whole place was put in")

@@ -50,7 +50,9 @@ func (r *Resolved) source(s *scene.Scene, assets *Assets, frame *vec.Mat4) *ligh
 		l.Shadow = true
 		l.Gradient = light.Uniform
 		if g := r.Gradient; g != nil {
-			l.Gradient = light.Gradient{Zenith: vec.Of(g.Zenith), Horizon: vec.Of(g.Horizon), Ground: vec.Of(g.Ground), Falloff: float32(max(g.Falloff, 0.05))}
+			if l.Gradient = gradientOf(g); g.Clouds > 0 {
+				l.Dome = clouded(*g)
+			}
 		}
 		if r.Air != nil {
 			l.Dome = domeOf(*r.Air)

@@ -87,6 +87,39 @@ func Under(path, node string) bool { return path == node || strings.HasPrefix(pa
 
 // Animated reports, for each object, whether an animation moves it.
 func (s *Scene) Animated() []bool {
+	node := s.movingNodes()
+	out := make([]bool, len(s.Objects))
+	for i := range s.Objects {
+		n := s.Objects[i].Node
+		out[i] = n >= 0 && n < len(node) && node[n]
+	}
+	return out
+}
+
+// Travels reports whether an animation moves a camera.
+func (s *Scene) Travels(camera int) bool {
+	n := s.Cameras[camera].Hangs - 1
+	node := s.movingNodes()
+	return n >= 0 && n < len(node) && node[n]
+}
+
+// CameraAt is a camera at a time of the animations, in seconds.
+func (s *Scene) CameraAt(camera int, time float64) Camera {
+	c := s.Cameras[camera]
+	if !s.Travels(camera) {
+		return c
+	}
+	m := s.worlds(&time)[c.Hangs-1]
+	aim, up := m.Dir(vec.V3{Z: -1}).Norm(), m.Dir(vec.V3{Y: 1}).Norm()
+	if aim == (vec.V3{}) || up == (vec.V3{}) {
+		return c // it has no size there
+	}
+	c.Eye, c.Aim, c.Up = m.Point(vec.V3{}), aim, up
+	return c
+}
+
+// movingNodes reports, for each node, whether an animation moves it.
+func (s *Scene) movingNodes() []bool {
 	node := make([]bool, len(s.Nodes))
 	for _, a := range s.Animations {
 		for _, c := range a.Channels {
@@ -98,12 +131,7 @@ func (s *Scene) Animated() []bool {
 			node[i] = true
 		}
 	}
-	out := make([]bool, len(s.Objects))
-	for i := range s.Objects {
-		n := s.Objects[i].Node
-		out[i] = n >= 0 && n < len(node) && node[n]
-	}
-	return out
+	return node
 }
 
 // Pose returns the scene at a time of its animations (seconds, clamped to their

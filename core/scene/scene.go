@@ -117,6 +117,8 @@ type Camera struct {
 	Up     vec.V3 // unit
 	FovY   float64
 	Aspect float64 // 0: any
+	// Hangs is one more than the number of the node that it hangs from; 0: none.
+	Hangs int
 }
 
 // LightKind is a kind of imported light.

@@ -390,6 +390,8 @@ type Gradient struct {
 	Horizon [3]float64 `json:"horizon"`
 	Ground  [3]float64 `json:"ground"`
 	Falloff float64    `json:"falloff"`
+	// Clouds is how much of it streaks of cloud cover, 0 to 1.
+	Clouds float64 `json:"clouds,omitempty"`
 }
 
 // Environment is a latitude-longitude picture that a sky shows; a pixel of 1 is 1 cd/m2 at
@@ -1005,6 +1007,13 @@ func (l *Light) validateShape(c *checker, at string) {
 		c.num(at+"/gobo/blur", g.Blur, 0, 1)
 		c.num(at+"/gobo/turn", g.Turn, -3600, 3600)
 		c.num(at+"/gobo/speed", g.Speed, -3600, 3600)
+	}
+	if g := l.Gradient; g != nil {
+		for _, v := range [][3]float64{g.Zenith, g.Horizon, g.Ground} {
+			c.unit(at+"/gradient", v, 1e6)
+		}
+		c.num(at+"/gradient/falloff", g.Falloff, 0, 100)
+		c.num(at+"/gradient/clouds", g.Clouds, 0, 1)
 	}
 	if l.Air != nil {
 		c.ok(l.Kind == Sky && l.Environment == nil, at+"/air", "only a sky without a picture is made by sun and air")

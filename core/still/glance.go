@@ -42,13 +42,15 @@ func glance(ctx context.Context, w *world.World, lit []*lamps.Lamp, cam world.Ca
 	return pic, guide, filter.New(guide, cam, workers).Apply(ctx, []filter.Noisy{{Pic: pic, Levels: 2}}, workers)
 }
 
-// Walk is a way through views: from one to the next, evenly.
+// Walk is a way through views, from one to the next, evenly; or that of a camera of the place
+// that travels.
 type Walk struct {
 	Setup   *setup.Setup
 	World   *world.World
 	Lamps   []*lamps.Lamp
 	Views   []string // ids
-	Seconds float64  // in all
+	Seconds float64  // in all; a camera's own time, where it is shorter
+	Camera  string   // name of a camera, in the place of views; empty: none
 	Auto    exposure.Auto
 	Workers int
 }
@@ -62,24 +64,58 @@ const (
 	walkSamples        = 6
 )
 
+// Travelling are the names of the cameras of a place that travel.
+func Travelling(s *scene.Scene) []string {
+	names := []string{}
+	for i, c := range s.Cameras {
+		if s.Travels(i) {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}
+
+// at is the camera of the walk at a share of it, 0 to 1, and the view that is near: in time, or
+// for a camera of the place in space.
+func (w *Walk) at(share float64) (v, near setup.View) {
+	s := w.World.S
+	for i, c := range s.Cameras {
+		if w.Camera == "" || c.Name != w.Camera {
+			continue
+		}
+		c = s.CameraAt(i, share*w.Seconds)
+		v = setup.View{Eye: c.Eye.Array(), Aim: c.Aim.Array(), FovY: c.FovY * 180 / math.Pi}
+		least := math.Inf(1)
+		for _, id := range w.Setup.SortedViews() {
+			if d := vec.Of(w.Setup.Views[id].Eye).Sub(c.Eye).Len(); float64(d) < least {
+				least, near = float64(d), w.Setup.Views[id]
+			}
+		}
+		return v, near
+	}
+	at := share * float64(max(len(w.Views)-1, 1))
+	if len(w.Views) == 1 {
+		at = 0
+	}
+	i := min(int(at), max(len(w.Views)-2, 0))
+	a, b := w.Setup.Views[w.Views[i]], w.Setup.Views[w.Views[min(i+1, len(w.Views)-1)]]
+	t := at - float64(i)
+	if near = a; t >= 0.5 {
+		near = b
+	}
+	return between(a, b, t), near
+}
+
 // Along looks at the moments of a walk, meters each, and works out what automatic exposure
-// does there. The exposure that is held is that of the view nearest in time, and of the zones.
+// does there. The exposure that is held is that of the view that is near, and of the zones.
+// Things stand where they stand: only the camera goes.
 func Along(ctx context.Context, w Walk) ([]exposure.Instant, error) {
-	legs := max(len(w.Views)-1, 1)
+	if d := w.World.S.Duration(); w.Camera != "" && d > 0 {
+		w.Seconds = min(w.Seconds, d)
+	}
 	out := make([]exposure.Instant, Steps)
 	for k := range out {
-		at := float64(k) / (Steps - 1) * float64(legs)
-		if len(w.Views) == 1 {
-			at = 0
-		}
-		i := min(int(at), max(len(w.Views)-2, 0))
-		a, b := w.Setup.Views[w.Views[i]], w.Setup.Views[w.Views[min(i+1, len(w.Views)-1)]]
-		t := at - float64(i)
-		v := between(a, b, t)
-		near := a
-		if t >= 0.5 {
-			near = b
-		}
+		v, near := w.at(float64(k) / (Steps - 1))
 		pic, guide, err := glance(ctx, w.World, w.Lamps, v.Camera(), walkWide, walkHigh, walkSamples, w.Workers)
 		if err != nil {
 			return nil, err

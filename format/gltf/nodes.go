@@ -180,7 +180,7 @@ func (r *reader) visit(i, up int, parent vec.Mat4, path string, depth int, seen 
 		}
 	}
 	if n.Camera != nil {
-		if err := r.camera(at, *n.Camera, m, name); err != nil {
+		if err := r.camera(at, *n.Camera, m, name, at0); err != nil {
 			return err
 		}
 	}
@@ -204,7 +204,7 @@ func (r *reader) visit(i, up int, parent vec.Mat4, path string, depth int, seen 
 	return nil
 }
 
-func (r *reader) camera(at string, k int, m vec.Mat4, name string) error {
+func (r *reader) camera(at string, k int, m vec.Mat4, name string, hangs int) error {
 	if k < 0 || k >= len(r.doc.Cameras) {
 		return r.fail(at+".camera", again, "names camera %d of %d", k, len(r.doc.Cameras))
 	}
@@ -229,7 +229,7 @@ func (r *reader) camera(at string, k int, m vec.Mat4, name string) error {
 		r.warn("camera %q has no direction and is left out", name)
 		return nil
 	}
-	r.out.Cameras = append(r.out.Cameras, scene.Camera{Name: name, Eye: m.Point(vec.V3{}), Aim: aim, Up: up, FovY: p.YFov, Aspect: aspect})
+	r.out.Cameras = append(r.out.Cameras, scene.Camera{Name: name, Eye: m.Point(vec.V3{}), Aim: aim, Up: up, FovY: p.YFov, Aspect: aspect, Hangs: hangs + 1})
 	return nil
 }
 

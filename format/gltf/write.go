@@ -57,6 +57,8 @@ type ModelNode struct {
 	Parts    []ModelPart
 	Children []ModelNode
 	Place    *vec.Mat4 // nil: at the parent's
+	// Camera hangs from the node, placed within it.
+	Camera *scene.Camera
 }
 
 // ModelPart is an indexed triangle mesh of one material.
@@ -269,6 +271,9 @@ func (w *writer) node(n *ModelNode, materials int) (int, error) {
 			return 0, err
 		}
 		w.doc.Nodes[at].Children = append(w.doc.Nodes[at].Children, k)
+	}
+	if n.Camera != nil {
+		w.doc.Nodes[at].Children = append(w.doc.Nodes[at].Children, w.camera(*n.Camera))
 	}
 	return at, nil
 }

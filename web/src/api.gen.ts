@@ -31,6 +31,7 @@ export interface Gradient {
   horizon: [number, number, number]
   ground: [number, number, number]
   falloff: number
+  clouds?: number
 }
 
 export interface Sky {
@@ -596,6 +597,7 @@ export interface StageFacts {
   triangles: number
   duration: number
   animations: string[]
+  travelling: string[]
   warnings: string[]
 }
 
@@ -802,6 +804,7 @@ export interface KeptTable {
 export interface WalkAsk {
   views: string[]
   seconds: number
+  camera?: string
 }
 
 export interface Instant {

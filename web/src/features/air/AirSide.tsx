@@ -7,11 +7,12 @@ import { bearing, keyOfDay, know, setDay, sunTo, useDay } from '../../kernel/day
 import { lightEdits } from '../../kernel/lightEdits'
 import { choose } from '../../kernel/look'
 import { stopsText } from '../../kernel/number'
-import { useSetup } from '../../kernel/store'
+import { draft, edit, hold, useSetup, type Op } from '../../kernel/store'
 import { lux } from '../../kernel/units'
 import { startTool } from '../../picture/tool'
 import { Tip } from '../../ui/Tip'
 import { NumberField } from '../../ui/NumberField'
+import { SliderField } from '../../ui/SliderField'
 import { DayPart } from './DayPart'
 import { FogPart } from './FogPart'
 import { SkyPart } from './SkyPart'
@@ -78,18 +79,32 @@ function Lights({ lights }: { lights: Record<string, Light> }) {
   )
 }
 
+/** Streaks are the clouds of a sky that was painted. */
+function Streaks({ id, sky }: { id: string; sky: Light }) {
+  const set = (v: number, done: boolean | 'held') => {
+    const ops: Op[] = [{ op: 'add', path: `/lights/${id}/gradient/clouds`, value: v / 100 }]
+    const label = `${sky.name}: clouds ${v} %`
+    if (done === 'held') hold(label, ops)
+    else if (done) edit(label, ops)
+    else draft(ops)
+  }
+  return <SliderField name="Clouds" of="Painted" says="How much of it streaks of cloud cover" unit="%" min={0} max={100} step={1} value={Math.round((sky.gradient?.clouds ?? 0) * 100)} reset={0} set={set} />
+}
+
 const astray = 0.2 // degrees that a sun may be off before it is told
 
 /** Follows says where the setup's sun and sky do not follow the day, and offers that they do. */
 function Follows({ day, standard, lights }: { day: Day | undefined; standard: Day; lights: Record<string, Light> }) {
   if (!day) {
+    const [id, painted] = Object.entries(lights).find(([, l]) => l.gradient) ?? []
     return (
-      <p className="air-part">
+      <div className="air-part">
         The sky is as it was painted.{' '}
         <Button className="word" onClick={() => setDay(standard, 'Sun and sky follow the day', true)}>
           Let sun and sky follow the day
         </Button>
-      </p>
+        {id && painted && <Streaks id={id} sky={painted} />}
+      </div>
     )
   }
   const sun = lights[day.sun]

@@ -83,17 +83,26 @@ function Place({ label, names, value, set }: { label: string; names: string[]; v
   )
 }
 
+const none: string[] = []
+
 /** Walk asks the server to go through the views, and draws what exposure does. */
 function Walk() {
   const id = useSetup((s) => s.id)
   const views = useSetup((s) => s.doc?.views)
-  const go = useMutation({ mutationFn: (seconds: number) => api.walk(id ?? 0, { views: entries(views ?? {}).map(([k]) => k), seconds }) })
+  const cameras = useThings((s) => s.facts?.travelling ?? none)
+  const long = useThings((s) => s.facts?.duration ?? 0)
+  const go = useMutation({ mutationFn: (camera: string) => api.walk(id ?? 0, camera ? { views: [], camera, seconds: Math.max(long, 0.1) } : { views: entries(views ?? {}).map(([k]) => k), seconds: 5 * Math.max(Object.keys(views ?? {}).length, 1) }) })
   return (
     <div role="group" aria-label="Along the views">
       <p className="made">
-        <Button variant="outlined" disabled={go.isPending} onClick={() => go.mutate(5 * Math.max(Object.keys(views ?? {}).length, 1))}>
+        <Button variant="outlined" disabled={go.isPending} onClick={() => go.mutate('')}>
           {go.isPending ? 'walking …' : 'walk through the views'}
         </Button>
+        {cameras.map((c) => (
+          <Button key={c} variant="outlined" disabled={go.isPending} onClick={() => go.mutate(c)}>
+            with {c}
+          </Button>
+        ))}
         {go.data && (
           <span>
             strays <b>{go.data.swing.toFixed(1)} st</b> at {go.data.moments[go.data.at]?.near}
