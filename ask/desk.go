@@ -250,7 +250,7 @@ func (d *Desk) Picture(ctx context.Context, p *refine.Pictures, id string, alone
 		only[a] = true
 	}
 	var b bytes.Buffer
-	err = picture.WritePNG(&b, d.studio.Shop().Graded(ctx, s.Doc.GradeOf(id)).Develop(f.Compose(s.Lamps, only), f.W, f.H, s.Doc.Views[id].EV, exposure.Curve(s.Doc.Curve)))
+	err = picture.WritePNG(&b, d.studio.Shop().Graded(ctx, s.Doc.GradeOf(id)).WithDepth(f.Depth(s.Doc.Views[id], s.Doc.GradeOf(id))).Develop(f.Compose(s.Lamps, only), f.W, f.H, s.Doc.Views[id].EV, exposure.Curve(s.Doc.Curve)))
 	return b.Bytes(), f.Level, true, err
 }
 
@@ -263,7 +263,7 @@ func (d *Desk) Small(ctx context.Context, s *refine.Shot, id string) ([]byte, er
 	}
 	img := image.NewNRGBA(image.Rect(0, 0, 2, 2))
 	if f := s.View(id, s.Lamps, plan.Thumb, plan.Coarse); f != nil {
-		img = d.studio.Shop().Graded(ctx, s.Doc.GradeOf(id)).Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve))
+		img = d.studio.Shop().Graded(ctx, s.Doc.GradeOf(id)).WithDepth(f.Depth(v, s.Doc.GradeOf(id))).Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve))
 	}
 	var b bytes.Buffer
 	err := picture.WritePNG(&b, img)

@@ -50,7 +50,7 @@ func (d *Desk) Towards(ctx context.Context, p *refine.Pictures, q TowardsAsk, me
 		return out, nil
 	}
 	out.Ready = true
-	out.Now = reference.Of(d.studio.Shop().Graded(ctx, s.Doc.GradeOf(q.View)).Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve)))
+	out.Now = reference.Of(d.studio.Shop().Graded(ctx, s.Doc.GradeOf(q.View)).WithDepth(f.Depth(v, s.Doc.GradeOf(q.View))).Develop(f.Compose(s.Lamps, nil), f.W, f.H, v.EV, exposure.Curve(s.Doc.Curve)))
 	if out.Then != nil {
 		out.Proposals = reference.Towards(reference.Picture{Setup: s.Doc, View: q.View, Key: brightest(f, s)}, out.Now, *out.Then)
 	}

@@ -49,6 +49,21 @@ func TestTheGradeByMouseAndKeys(t *testing.T) {
 	js[bool](b, `(document.querySelector('.curve circle').focus(), true)`)
 	b.do(chromedp.KeyEvent(kb.ArrowUp), chromedp.KeyEvent(kb.ArrowUp), chromedp.KeyEvent(kb.ArrowUp))
 	s.keeps("a point by keys", func(d *setup.Setup) bool { return len(d.Grade.Curves.Blue) == 2 && d.Grade.Curves.Blue[0][1] == 0.03 })
+	b.write("Aperture", "0.7")
+	s.keeps("a wide lens", func(d *setup.Setup) bool { return d.Views["hall"].Aperture == 0.7 })
+	b.write("Exposure of hall, number", "4.3")
+	s.keeps("as bright as before", func(d *setup.Setup) bool { return d.Views["hall"].EV == 4.3 })
+	b.press(".air button", "click what is sharp")
+	b.until("the tool", `document.querySelector('[data-tool=focus]')`)
+	b.tap(0.56, 0.55) // a pump
+	s.keeps("focused by a click", func(d *setup.Setup) bool { return d.Views["hall"].Focus > 5 && d.Views["hall"].Focus < 12 })
+	b.pick("What the focus follows", "Keeper")
+	s.keeps("focused on the keeper", func(d *setup.Setup) bool { return d.Views["hall"].FocusOn == "Keeper" })
+	b.press(".air button", "show focus")
+	b.until("it is shown", `[...document.querySelectorAll('.air .on-off')].some(e => e.textContent == 'focus shown')`)
+	b.press(".air button", "focus shown")
+	b.write("Corners, number", "60")
+	s.keeps("corners", func(d *setup.Setup) bool { return d.Grade.Corners == 0.6 })
 	b.write("Vignette, number", "1.5")
 	b.write("Grain, number", "4")
 	b.write("Bloom, number", "20")
@@ -85,6 +100,13 @@ func TestTheGradeByMouseAndKeys(t *testing.T) {
 		worst = max(worst, math.Abs(mine[i]-theirs[i]))
 	}
 	require.LessOrEqual(t, worst, 2.0)
+	dark := 0
+	for i := 0; i+2 < len(mine); i += 4 {
+		if mine[i+1] < 128 {
+			dark++
+		}
+	}
+	require.Greater(t, dark, len(mine)/16, "there is something to see")
 
 	table := js[string](b, `fetch('/api/setups/1/grade.cube').then(r => r.text())`, chromedp.EvalAwaitPromise)
 	require.Contains(t, table, "LUT_3D_SIZE 33")

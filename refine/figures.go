@@ -67,7 +67,7 @@ func (p *Pictures) makeFigures() error {
 		}
 		var png bytes.Buffer
 		if f := q.thumb; f != nil {
-			if err := picture.WritePNG(&png, p.studio.shop.Graded(context.Background(), doc.GradeOf(q.id)).Develop(f.Compose(lamps, nil), f.W, f.H, q.ev, exposure.Curve(doc.Curve))); err != nil {
+			if err := picture.WritePNG(&png, p.studio.shop.Graded(context.Background(), doc.GradeOf(q.id)).WithDepth(f.Depth(doc.Views[q.id], doc.GradeOf(q.id))).Develop(f.Compose(lamps, nil), f.W, f.H, q.ev, exposure.Curve(doc.Curve))); err != nil {
 				return err
 			}
 		}

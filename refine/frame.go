@@ -7,7 +7,10 @@ import (
 	"willowherb/core/cache"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
+	"willowherb/core/grade"
 	"willowherb/core/lamps"
+	"willowherb/core/setup"
+	"willowherb/core/staging"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 	"willowherb/plan"
@@ -224,6 +227,12 @@ func (f *frame) shot(t *sight, lamps []*lamps.Lamp) *Frame {
 		}
 	}
 	return out
+}
+
+// Depth is how far off lies what a view's picture shows, for its lens and its corners; nil where
+// neither is wanted.
+func (f *Frame) Depth(v setup.View, g *grade.Grade) *grade.Depth {
+	return staging.DepthOf(&v, g, f.Stage.Scene, f.Guide, f.Cam)
 }
 
 // Compose adds up the layers of the lamps, in cd/m2. only, when not empty, names the

@@ -218,7 +218,7 @@ func (c *stillCmd) Run(ctx context.Context) error {
 		ev = *c.EV
 	}
 	png := func(out io.Writer) error {
-		return picture.WritePNG(out, grade.Compile(view.GradeIn(doc)).Develop(pic.RGB, w, h, ev, curve))
+		return picture.WritePNG(out, grade.Compile(view.GradeIn(doc)).WithDepth(staging.DepthOf(&view, view.GradeIn(doc), s, pic.Guide, view.Camera())).Develop(pic.RGB, w, h, ev, curve))
 	}
 	if err := writePicture(c.Out, pic.RGB, w, h, png); err != nil {
 		return err

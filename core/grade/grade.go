@@ -34,6 +34,10 @@ type Grade struct {
 	// round where it is; what spreads is taken from there.
 	Bloom     float64 `json:"bloom,omitempty"`
 	BloomFrom float64 `json:"bloomFrom,omitempty"`
+	// Corners is how much light is taken out of corners, 0 to 1, which are looked for within
+	// CornerReach metres (0: half a metre). They are in no table of colour.
+	Corners     float64 `json:"corners,omitempty"`
+	CornerReach float64 `json:"cornerReach,omitempty"`
 	// Hues are what is done to the six ranges of hue, Ranges in their order; left out, nothing.
 	Hues *[6]Hue `json:"hues,omitempty"`
 	// Curves bend what is shown; left out, nothing.
@@ -63,7 +67,7 @@ func (g *Grade) Check() error {
 		}
 		return nil
 	}
-	list := []error{ask("contrast", g.Contrast, 0.1, 4), ask("saturation", g.Saturation, 0, 4), ask("the vignette", g.Vignette, 0, 8), ask("the grain", g.Grain, 0, 0.5), ask("the bloom", g.Bloom, 0, 1), ask("where bloom begins", g.BloomFrom, -10, 20)}
+	list := []error{ask("contrast", g.Contrast, 0.1, 4), ask("saturation", g.Saturation, 0, 4), ask("the vignette", g.Vignette, 0, 8), ask("the grain", g.Grain, 0, 0.5), ask("the bloom", g.Bloom, 0, 1), ask("where bloom begins", g.BloomFrom, -10, 20), ask("corners", g.Corners, 0, 1), ask("the reach of corners", g.CornerReach, 0, 100)}
 	if t := g.Table; t != nil {
 		list = append(list, ask("the table's amount", t.Amount, 0, 1))
 		if len(t.Blob) != 64 || t.File == "" || len(t.File) > 600 {
@@ -159,7 +163,23 @@ type Program struct {
 	balance matrix
 	plain   bool
 	curves  *bends
+	depth   *Depth
 	table   func([3]float64) [3]float64
+}
+
+// WithDepth develops with a lens, and finds corners, by how far off what is shown lies.
+func (p *Program) WithDepth(d *Depth) *Program {
+	out := *p
+	out.depth = d
+	return &out
+}
+
+// cornerReach is within how many metres corners are looked for.
+func (g *Grade) cornerReach() float64 {
+	if g.CornerReach > 0 {
+		return g.CornerReach
+	}
+	return 0.5
 }
 
 // WithTable has what is shown go through a table of colour, as far as the grade says.
@@ -227,7 +247,7 @@ func (p *Program) Shown(c [3]float64, curve exposure.Curve) (out [3]float64) {
 
 // Develop makes the finished picture of scene-linear RGB, w by h.
 func (p *Program) Develop(rgb []float32, w, h int, ev float64, curve exposure.Curve) *image.NRGBA {
-	if p.plain {
+	if p.plain && (p.depth == nil || p.depth.Blur() == 0) {
 		return exposure.Develop(rgb, w, h, ev, curve)
 	}
 	out := image.NewNRGBA(image.Rect(0, 0, w, h))
@@ -236,6 +256,8 @@ func (p *Program) Develop(rgb []float32, w, h int, ev float64, curve exposure.Cu
 	for i := range exposed {
 		exposed[i] = float64(rgb[i]) * f
 	}
+	p.darken(exposed, w, h)
+	p.defocus(exposed, w, h)
 	p.spread(exposed, w, h)
 	for i := range w * h {
 		x, y := i%w, i/w

@@ -332,6 +332,7 @@ func TestMix(t *testing.T) {
 	a.Curves = &Curves{All: []Point{{0, 0.1}, {0.5, 0.6}, {1, 1}}, Red: []Point{{0, 0}, {1, 0.8}}}
 	a.Table = &Table{"t", "t.cube", 0.8}
 	b.Gain, b.Gamma, b.Saturation, b.Grain, b.Bloom, b.BloomFrom = [3]float64{1, 2, 0.5}, [3]float64{1.2, 1, 1}, 0.4, 0.1, 0.4, 1
+	a.Corners, b.Corners, b.CornerReach = 0.5, 0.2, 2
 	b.Curves = &Curves{All: []Point{{0, 0}, {0.4, 0.2}, {1, 0.9}}, Blue: []Point{{0, 0.2}, {1, 1}}}
 	b.Table = &Table{"u", "u.cube", 0.5}
 	c := a

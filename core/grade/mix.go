@@ -27,6 +27,15 @@ func Mix(a, b *Grade, share float64) *Grade {
 		out.Lift[k], out.Gamma[k], out.Gain[k] = even(p.Lift[k], q.Lift[k]), even(p.Gamma[k], q.Gamma[k]), even(p.Gain[k], q.Gain[k])
 	}
 	out.Vignette, out.Grain, out.Bloom = even(p.Vignette, q.Vignette), even(p.Grain, q.Grain), even(p.Bloom, q.Bloom)
+	out.Corners = even(p.Corners, q.Corners)
+	switch {
+	case p.Corners == 0:
+		out.CornerReach = q.CornerReach
+	case q.Corners == 0:
+		out.CornerReach = p.CornerReach
+	default:
+		out.CornerReach = even(p.cornerReach(), q.cornerReach())
+	}
 	switch {
 	case p.Bloom == 0:
 		out.BloomFrom = q.BloomFrom

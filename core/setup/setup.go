@@ -516,6 +516,10 @@ type View struct {
 	// left out: f/2.8 and a sixtieth.
 	Aperture float64 `json:"aperture,omitempty"`
 	Shutter  float64 `json:"shutter,omitempty"`
+	// Focus is the distance that is sharp, in metres along the axis; 0: all is. FocusOn is the
+	// path of an object that is sharp in its place, wherever it stands.
+	Focus   float64 `json:"focus,omitempty"`
+	FocusOn string  `json:"focusOn,omitempty"`
 	// Zoned takes the exposure and the grade of the zones that the eye stands in.
 	Zoned bool `json:"zoned,omitempty"`
 	// grade is that of the zones, where graded.
@@ -914,6 +918,8 @@ func (v *View) check(c *checker, at string) {
 	c.num(at+"/ev", v.EV, -20, 30)
 	c.num(at+"/aperture", v.Aperture, 0, 128)
 	c.num(at+"/shutter", v.Shutter, 0, 3600)
+	c.num(at+"/focus", v.Focus, 0, 1e5)
+	c.text(at+"/focusOn", v.FocusOn, 1024)
 	c.num(at+"/roll", v.Roll, -360, 360)
 	for k := range 3 {
 		c.num(at+"/eye", v.Eye[k], -1e6, 1e6)

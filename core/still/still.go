@@ -65,6 +65,7 @@ type Picture struct {
 	Gives   []Gives // a lamp each
 	Samples int     // that were taken of each pixel: of what comes by other surfaces, on average
 	Layers  bool    // Gives tells bounced light too
+	Guide   *film.Guide
 }
 
 // Gives is what a lamp adds to the picture's mean, in cd/m2.
@@ -143,7 +144,7 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Picture{pic, gives, o.taken(taken), o.rest == nil}, nil
+	return &Picture{pic, gives, o.taken(taken), o.rest == nil, p.Guide}, nil
 }
 
 // taken is how many samples of a pixel so many rounds are.

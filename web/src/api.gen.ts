@@ -156,6 +156,8 @@ export interface View {
   ev: number
   aperture?: number
   shutter?: number
+  focus?: number
+  focusOn?: string
   zoned?: boolean
 }
 
@@ -279,6 +281,8 @@ export interface Grade {
   grain?: number
   bloom?: number
   bloomFrom?: number
+  corners?: number
+  cornerReach?: number
   hues?: [Hue, Hue, Hue, Hue, Hue, Hue]
   curves?: Curves
   table?: Table

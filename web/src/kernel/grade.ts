@@ -58,6 +58,9 @@ export interface GradeProgram {
   curves: Float32Array | null
   vignette: number
   grain: number
+  /** How much light is taken out of corners, and within how many metres they are looked for. */
+  corners: number
+  cornerReach: number
   bloom: number
   /** Where it begins, as exposed luminance. */
   bloomFrom: number
@@ -70,5 +73,5 @@ export interface GradeProgram {
 export function programOf(g: Grade | undefined): GradeProgram | null {
   if (!g) return null
   const m: Matrix = g.white ? balance(g.white) : [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
-  return { balance: [0, 1, 2].flatMap((j) => [0, 1, 2].map((i) => m[i]?.[j] ?? 0)), lift: g.lift, gain: g.gain, bend: g.gamma.map((v) => g.contrast / v), saturation: g.saturation, hues: g.hues ? Float32Array.from(g.hues.flatMap((h) => [h.turn, h.saturation])) : null, curves: g.curves && !flat(g.curves) ? bends(g.curves) : null, vignette: g.vignette ?? 0, grain: g.grain ?? 0, bloom: g.bloom ?? 0, bloomFrom: 0.18 * 2 ** (g.bloomFrom ?? 0), table: g.table?.blob ?? '', amount: g.table?.amount ?? 0 }
+  return { balance: [0, 1, 2].flatMap((j) => [0, 1, 2].map((i) => m[i]?.[j] ?? 0)), lift: g.lift, gain: g.gain, bend: g.gamma.map((v) => g.contrast / v), saturation: g.saturation, hues: g.hues ? Float32Array.from(g.hues.flatMap((h) => [h.turn, h.saturation])) : null, curves: g.curves && !flat(g.curves) ? bends(g.curves) : null, vignette: g.vignette ?? 0, grain: g.grain ?? 0, corners: g.corners ?? 0, cornerReach: g.cornerReach || 0.5, bloom: g.bloom ?? 0, bloomFrom: 0.18 * 2 ** (g.bloomFrom ?? 0), table: g.table?.blob ?? '', amount: g.table?.amount ?? 0 }
 }

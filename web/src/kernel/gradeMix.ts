@@ -19,6 +19,8 @@ export function mixGrades(a: Grade | undefined, b: Grade | undefined, share: num
   out.vignette = even(p.vignette ?? 0, q.vignette ?? 0)
   out.grain = even(p.grain ?? 0, q.grain ?? 0)
   out.bloom = even(p.bloom ?? 0, q.bloom ?? 0)
+  out.corners = even(p.corners ?? 0, q.corners ?? 0)
+  out.cornerReach = !p.corners ? (q.cornerReach ?? 0) : !q.corners ? (p.cornerReach ?? 0) : even(p.cornerReach || 0.5, q.cornerReach || 0.5)
   out.bloomFrom = !p.bloom ? (q.bloomFrom ?? 0) : !q.bloom ? (p.bloomFrom ?? 0) : even(p.bloomFrom ?? 0, q.bloomFrom ?? 0)
   if (p.hues || q.hues) {
     const plain = { turn: 0, saturation: 1 }

@@ -58,6 +58,8 @@ interface Look {
   axes: Axes
   thirds: boolean
   safe: boolean
+  /** Whether what is sharp is told by colours. */
+  showFocus: boolean
   /** A place that a check has found, shown until something else is chosen. */
   marked: { at: [number, number, number]; words: string } | null
   weighing: { x: number; y: number; reading: Reading | null } | null
@@ -71,6 +73,7 @@ interface Look {
 export const useLook = create<Look>(() => ({
   alone: new Set<string>(),
   chosen: null,
+  showFocus: false,
   picked: new Set<string>(),
   open: new Set(),
   weighs: false,

@@ -8,9 +8,12 @@ import { api, Refused } from '../kernel/client'
 import { bearing, sunTo } from '../kernel/day'
 import { setBalls } from '../kernel/balls'
 import { neutralHere } from '../kernel/gradeEdits'
+import { setFocus } from '../kernel/lens'
 import { gazeNow } from '../kernel/live'
+import { cameraNow } from '../kernel/look'
 import { acknowledged, say, useSetup } from '../kernel/store'
 import { luminance, type RGB } from '../kernel/sums'
+import { under } from './ground'
 import { where } from './navigate'
 import { toolLine, endTool, toolOf, useTool, type ToolKind } from './tool'
 
@@ -73,7 +76,7 @@ function usePlacing(kind: ToolKind | null, light: string | null) {
   }
 
   const question = (p: At, done: boolean) => {
-    if (!kind || !light || kind === 'colour' || kind === 'neutral' || kind === 'balls' || (toolOf(kind)?.then && !first)) return
+    if (!kind || !light || kind === 'colour' || kind === 'neutral' || kind === 'balls' || kind === 'focus' || (toolOf(kind)?.then && !first)) return
     const q: PlaceAsk = { gaze: gazeNow(0), how: kind, light, x: p.x, y: p.y, fromX: 0, fromY: 0, distance: 0 }
     if (kind === 'shadow' && first) {
       q.fromX = first.x
@@ -121,6 +124,7 @@ function takeColour(light: string, c: RGB | null) {
 /** pictureTools are of the picture, not of a light. */
 const pictureTools = {
   neutral: { name: 'Pick a neutral', ask: 'Click a place that is to be grey' },
+  focus: { name: 'Focus', ask: 'Click what is to be sharp' },
   balls: { name: 'Set a chrome and a grey ball', ask: 'Click where the balls are to be set' },
 }
 
@@ -134,6 +138,22 @@ function takeNeutral(c: RGB | null) {
   neutralHere(c)
 }
 
+/** focusAt focuses the view on what lies at a place. */
+function focusAt(p: At) {
+  const { doc, view } = useSetup.getState()
+  const v = doc?.views[view]
+  const c = cameraNow()
+  const u = c && under(c, p.x, p.y)
+  if (!v || !c || !u) {
+    useTool.setState({ words: 'That is the open sky: choose a thing.', able: false })
+    return
+  }
+  endTool()
+  const long = Math.hypot(...c.aim)
+  const along = u.position.reduce((a, q, k) => a + ((q - (c.eye[k] ?? 0)) * (c.aim[k] ?? 0)) / long, 0)
+  setFocus(view, v, along, true)
+}
+
 /** ToolLayer lies over the picture while a tool is in hand: the pointer shows what a click would do. */
 export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Promise<RGB | null> }) {
   const { kind, light, first, words, able } = useTool()
@@ -144,7 +164,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
   const { question, begin } = usePlacing(kind, light)
   // A neutral is the picture's, not a light's.
   const picks = kind === 'colour' || kind === 'neutral'
-  const own = kind === 'neutral' || kind === 'balls'
+  const own = kind === 'neutral' || kind === 'balls' || kind === 'focus'
   if (!kind || (!light && !own)) return null
   const take = (c: RGB | null) => (kind === 'neutral' ? takeNeutral(c) : light && takeColour(light, c))
 
@@ -158,7 +178,7 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
       onPointerMove={(e) => {
         if (!box.current || e.buttons > 1) return
         const p = where(e, box.current)
-        if (kind === 'balls') return
+        if (kind === 'balls' || kind === 'focus') return
         if (picks) {
           void colourAt(p.x, p.y).then((c) => useTool.getState().kind === kind && useTool.setState({ able: Boolean(c && luminance(c) > 0), words: '' }))
           return
@@ -173,7 +193,8 @@ export function ToolLayer({ colourAt }: { colourAt: (x: number, y: number) => Pr
         if (kind === 'balls') {
           endTool()
           void setBalls(p.x, p.y)
-        } else if (picks) {
+        } else if (kind === 'focus') focusAt(p)
+        else if (picks) {
           void colourAt(p.x, p.y).then(take)
         } else if (spec?.then && !first) void begin(p)
         else question(p, true)

@@ -3,7 +3,9 @@ import type { RGB } from '../kernel/sums'
 import { Bloom } from './bloom'
 import { CurveRows } from './curveRows'
 import { develop, partsOf, type Finish } from './develop'
+import { Flags } from './flags'
 import { program, readBack, table3, texture } from './gl'
+import { Lens } from './lens'
 import { Sum } from './sum'
 import { add, finish, perDraw, plainFinish, type Parts } from './shaders'
 
@@ -35,11 +37,9 @@ export class Composite {
   private layers = new Map<string, Layer>()
   private blank: WebGLTexture
   private objects: WebGLTexture
-  /** Which objects are chosen: a byte each, in rows of 1,024. */
-  private flags: WebGLTexture
-  private flagged = ''
-  private flagCount = 0
+  private flags: Flags
   private bloom: Bloom | null = null
+  private lens: Lens
   /** The table of colour that is here. */
   private tables: { texture: WebGLTexture; hash: string }
   private curves: CurveRows | null = null
@@ -62,8 +62,8 @@ export class Composite {
     gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGB9_E5, 1, 1)
     this.objects = texture(gl, gl.NEAREST)
     gl.texImage2D(gl.TEXTURE_2D, 0, gl.R32UI, 1, 1, 0, gl.RED_INTEGER, gl.UNSIGNED_INT, new Uint32Array([0xffffffff]))
-    this.flags = texture(gl, gl.NEAREST)
-    gl.texImage2D(gl.TEXTURE_2D, 0, gl.R8UI, 1, 1, 0, gl.RED_INTEGER, gl.UNSIGNED_BYTE, new Uint8Array(1))
+    this.lens = new Lens(gl)
+    this.flags = new Flags(gl)
     this.tables = { texture: table3(gl, 2, new Float32Array(24)), hash: '' }
     gl.bindVertexArray(gl.createVertexArray())
   }
@@ -116,6 +116,11 @@ export class Composite {
     for (let i = 0; i < codes.length; i++) f[4 * i] = codes[i] ?? 0
     gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA16F, w, h, 0, gl.RGBA, gl.FLOAT, f)
     this.layers.set(key, { texture: t, scale: 1, stamp, w, h })
+  }
+
+  /** putDepths takes one over the distance along the axis under each pixel, for the lens and for corners. */
+  putDepths(inverse: Float32Array, w: number, h: number) {
+    this.lens.put(inverse, w, h)
   }
 
   /** putObjects takes the number of the object under each pixel, for outlines. */
@@ -225,32 +230,20 @@ export class Composite {
     this.finish(this.preview.texture, { ...f, exposure: f.exposure * scale, ev: f.ev - Math.log2(scale), low: f.low - Math.log2(scale), high: f.high - Math.log2(scale), chosen: [], split: 'none' })
   }
 
-  /** flag marks the chosen objects, so that any number of them can be outlined. */
-  private flag(chosen: number[]) {
-    const as = chosen.join()
-    if (as === this.flagged) return
-    this.flagged = as
-    this.flagCount = chosen.length ? Math.max(...chosen) + 1 : 0
-    const rows = Math.max(Math.ceil(this.flagCount / 1024), 1)
-    const bytes = new Uint8Array(1024 * rows)
-    for (const id of chosen) bytes[id] = 1
-    const gl = this.gl
-    gl.bindTexture(gl.TEXTURE_2D, this.flags)
-    gl.texImage2D(gl.TEXTURE_2D, 0, gl.R8UI, 1024, rows, 0, gl.RED_INTEGER, gl.UNSIGNED_BYTE, bytes)
-  }
-
   private finish(from: WebGLTexture, f: Finish) {
-    this.flag(f.chosen)
+    this.flags.put(f.chosen)
     const gl = this.gl
     // A preview is stretched, and so are the other ways of seeing: those need more than texels.
-    const simple = f.way === ways.picture && f.split === 'none' && f.chosen.length === 0 && from === this.a.texture
+    const own = from === this.a.texture
+    const simple = f.way === ways.picture && f.split === 'none' && f.chosen.length === 0 && own
     const g = f.way === ways.picture ? f.grade : null
+    if (own && f.way === ways.picture && f.lens && (f.lens.blur > 0 || (g?.corners ?? 0) > 0)) from = this.lens.of(from, this.width, this.height, f.lens, g, f.showFocus)
     let spread: WebGLTexture | null = null
-    if (g && g.bloom > 0 && from === this.a.texture) spread = (this.bloom ??= new Bloom(gl)).of(from, this.width, this.height, f.exposure, g.bloom, g.bloomFrom)
-    const textures = { sum: from, other: this.b.texture ?? this.blank, objects: this.objects, chosen: this.flags, spread: spread ?? this.blank, curves: f.grade?.curves || f.gradeB?.curves ? (this.curves ??= new CurveRows(gl)).of(f.grade?.curves, f.gradeB?.curves) : this.blank }
+    if (g && g.bloom > 0 && own) spread = (this.bloom ??= new Bloom(gl)).of(from, this.width, this.height, f.exposure, g.bloom, g.bloomFrom)
+    const textures = { sum: from, other: this.b.texture ?? this.blank, objects: this.objects, chosen: this.flags.texture, spread: spread ?? this.blank, curves: f.grade?.curves || f.gradeB?.curves ? (this.curves ??= new CurveRows(gl)).of(f.grade?.curves, f.gradeB?.curves) : this.blank }
     if (!spread && f.grade?.bloom) f = { ...f, grade: { ...f.grade, bloom: 0 } }
     if (f.grade?.table && this.tables.hash !== f.grade.table) f = { ...f, grade: { ...f.grade, table: '' } }
-    develop(gl, this.finisher(simple, partsOf(f)), this.tables.texture, textures, f, this.width, this.height, this.flagCount)
+    develop(gl, this.finisher(simple, partsOf(f)), this.tables.texture, textures, f, this.width, this.height, this.flags.count)
   }
 
   private finisher(simple: boolean, parts: Parts): WebGLProgram {
@@ -264,10 +257,11 @@ export class Composite {
   dispose() {
     const gl = this.gl
     this.bloom?.dispose()
+    this.lens.dispose()
     this.curves?.dispose()
     gl.deleteTexture(this.tables.texture)
     for (const l of this.layers.values()) gl.deleteTexture(l.texture)
-    for (const t of [this.a.texture, this.b.texture, this.blank, this.objects, this.flags, this.preview?.texture ?? null]) gl.deleteTexture(t)
+    for (const t of [this.a.texture, this.b.texture, this.blank, this.objects, this.flags.texture, this.preview?.texture ?? null]) gl.deleteTexture(t)
     for (const f of [this.a.target, this.b.target]) gl.deleteFramebuffer(f)
     for (const p of [...this.adders.values(), ...this.stretchers.values(), ...this.finishers.values()]) gl.deleteProgram(p)
     this.layers.clear()

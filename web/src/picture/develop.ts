@@ -1,4 +1,5 @@
 import type { GradeProgram } from '../kernel/grade'
+import type { LensProgram } from '../kernel/lens'
 import { splits, type Split, type WayCode } from '../kernel/seeing'
 import type { Parts } from './shaders'
 import { clipStops, filmNumbers, filmOf, type RGB } from '../kernel/sums'
@@ -16,6 +17,9 @@ export interface Finish {
   /** The grades of the picture and of what it is compared with; null for none. */
   grade: GradeProgram | null
   gradeB: GradeProgram | null
+  /** The view's lens, and whether what is sharp is told by colours. */
+  lens: LensProgram | null
+  showFocus: boolean
   chosen: number[]
   low: number
   high: number

@@ -32,6 +32,9 @@ export function under(camera: Camera, x: number, y: number): Under | null {
   return { object, distance, position: add(camera.eye, times(ray(camera, x, y), distance)) }
 }
 
+/** isGround reports whether what is known lies under a camera's picture. */
+export const isGround = (camera: Camera) => ground !== null && sameEye(ground.camera, camera)
+
 /** covered reports whether something nearer hides a place at a distance from the eye. */
 export function covered(camera: Camera, x: number, y: number, distance: number): boolean {
   if (x < 0 || y < 0 || x > 1 || y > 1) return false

@@ -3,7 +3,7 @@ import type { Light, PlaceAsk } from '../api.gen'
 import { draft } from '../kernel/store'
 
 /** What the next click in the picture does, instead of choosing. */
-export type ToolKind = PlaceAsk['how'] | 'colour' | 'neutral' | 'balls'
+export type ToolKind = PlaceAsk['how'] | 'colour' | 'neutral' | 'balls' | 'focus'
 
 interface Tool {
   kind: ToolKind | null

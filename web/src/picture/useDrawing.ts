@@ -11,6 +11,9 @@ import type { Composite, Item } from './composite'
 import { programOf } from '../kernel/grade'
 import { gradeOf } from '../kernel/looks'
 import type { Finish } from './develop'
+import { isGround } from './ground'
+import { lensNumbers, lensOf } from '../kernel/lens'
+import { useThings } from '../kernel/things'
 import { histogram } from './histogram'
 import { keepPicture } from './lastPicture'
 import { itemsOf, runtimeItems, type Shown } from './parts'
@@ -49,7 +52,8 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
   const lamps = useSetup(lampsNow)
   const sight = useSetup((s) => s.sight)
   const astray = useSetup((s) => s.astray)
-  const { alone, way, picked, camera, moving, preview, objects, split, wipe, drawn: arrived } = useLook(useShallow(({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn }) => ({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn })))
+  const { alone, way, picked, camera, moving, preview, objects, split, wipe, drawn: arrived, showFocus } = useLook(useShallow(({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn, showFocus }) => ({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn, showFocus })))
+  const things = useThings((s) => s.things)
   const hash = (doc && gradeOf(doc, view)?.table?.blob) ?? ''
   const table = useTables((t) => t.tables[hash])
   useEffect(() => {
@@ -82,6 +86,8 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
       curveB: asDrawn(way) ? doc.curve : (compared?.doc.curve ?? doc.curve),
       grade: programOf(gradeOf(doc, view)),
       gradeB: programOf(gradeOf(asDrawn(way) ? doc : (compared ?? { doc }).doc, view)),
+      lens: isGround(cameraOf) ? lensOf({ ...cameraOf, ...lensNumbers(doc.views[view]) }, things) : null,
+      showFocus,
       chosen: [...objects],
       low,
       high,
@@ -118,5 +124,5 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
       off = true
       clearTimeout(t)
     }
-  }, [composite, canvas, full, last, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, compared, base, view, table])
+  }, [composite, canvas, full, last, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, compared, base, view, table, showFocus, things])
 }

@@ -1,13 +1,27 @@
 import { useEffect } from 'react'
 import type { FrameNews } from '../api.gen'
+import { ray, type Camera } from '../kernel/camera'
 import { cameraNow, useLook } from '../kernel/look'
 import { lampsNow, useSetup } from '../kernel/store'
 import type { Composite } from './composite'
-import { setGround } from './ground'
+import { nothing, setGround } from './ground'
 import { runtimeLights } from './parts'
 import { asDrawn, waySpecs } from './ways'
 
 const again = () => useLook.setState((s) => ({ drawn: s.drawn + 1 }))
+
+/** inverses are one over the distances along a camera's axis; 0 where there is nothing. */
+function inverses(c: Camera, distances: Float32Array, ids: Uint32Array, w: number, h: number): Float32Array {
+  const out = new Float32Array(w * h)
+  const long = Math.hypot(...c.aim)
+  for (let i = 0; i < out.length; i++) {
+    if (ids[i] === nothing) continue
+    const r = ray(c, ((i % w) + 0.5) / w, (Math.floor(i / w) + 0.5) / h)
+    const far = (distances[i] ?? 0) * ((r[0] * c.aim[0] + r[1] * c.aim[1] + r[2] * c.aim[2]) / long)
+    if (far > 1e-4) out[i] = 1 / far
+  }
+  return out
+}
 
 /** useGround fetches where things are under the picture, for hands and readings. */
 export function useGround(composite: Composite | null, finest: FrameNews | undefined) {
@@ -35,6 +49,7 @@ export function useGround(composite: Composite | null, finest: FrameNews | undef
         }
         setGround({ camera: at, w: finest.width, h: finest.height, ids, distances })
         composite.putObjects(ids, finest.width, finest.height)
+        composite.putDepths(inverses(at, distances, ids, finest.width, finest.height), finest.width, finest.height)
         again()
       })
       .catch(() => undefined)

@@ -13,6 +13,7 @@ import { Choice } from '../../ui/Choice'
 import { NumberField } from '../../ui/NumberField'
 import { SliderField } from '../../ui/SliderField'
 import { AutoPart } from './AutoPart'
+import { FocusPart } from './FocusPart'
 import { Zones } from './Zones'
 
 const seconds = (t: number) => (t >= 0.3 ? `${Math.round(t * 10) / 10}` : `1/${Math.round(1 / t)}`)
@@ -49,6 +50,7 @@ export function ExposurePart() {
         <SliderField name={v.name} of="Exposure of" says="The view’s exposure as EV100: it is held" unit="EV" value={v.ev} min={-6} max={18} step={0.1} show={(x) => x.toFixed(1)} set={(x, done) => setEV(view, v, x, done)} />
       )}
       {!v.zoned && <Camera id={view} v={v} />}
+      <FocusPart id={view} v={v} />
       <CurvePart curve={curve} />
       {told?.ready && <Hot told={told} />}
       {told?.window && <Window w={told.window} />}
