@@ -278,6 +278,10 @@ func TestCurves(t *testing.T) {
 		x := float64(i) / 99
 		require.InDelta(t, x*x, through(square, x), 0.01)
 	}
+	peak := []Point{{0, 0}, {0.5, 0.8}, {1, 0.2}}
+	for i := range 101 {
+		require.LessOrEqual(t, through(peak, float64(i)/100), 0.8+1e-12, "it turns where its point is")
+	}
 	shown := p.Shown([3]float64{0.18, 0.18, 0.18}, exposure.Plain)
 	plain := Compile(nil).Shown([3]float64{0.18, 0.18, 0.18}, exposure.Plain)
 	require.InDelta(t, through(points, plain[0]), shown[0], 1e-4)

@@ -95,6 +95,8 @@ func TestBlurAtAnEdge(t *testing.T) {
 	}
 	behind := shown(2, 40) // dark and sharp before, bright behind
 	require.Less(t, behind[w/2-4], 0.2, "nothing leaks over what is sharp")
+	soft := shown(2.4, 40) // a little soft before, bright behind
+	require.Less(t, soft[w/2-9], 0.2, "nor over what is a little soft, farther than that is")
 	before := shown(2, 0.9) // dark and sharp behind, bright before
 	require.Greater(t, before[w/2-4], 0.5, "it spreads over what is sharp")
 }
