@@ -58,7 +58,7 @@ func ground() *shape {
 			p.Index = append(p.Index, a, a+n+1, a+n+2, a, a+n+2, a+1)
 		}
 	}
-	s.quad(mMud, v(-12, -0.75, -40), v(60, -0.75, -40), v(60, -0.75, -hallZ-thick), v(-12, -0.75, -hallZ-thick), v(0, 1, 0), 4)
+	s.quad(mMud, v(-12, -0.75, -30), v(far, -0.75, -30), v(far, -0.75, -hallZ-thick), v(-12, -0.75, -hallZ-thick), v(0, 1, 0), 6)
 	s.quad(mMud, v(-12, -0.75, hallZ+thick), v(60, -0.75, hallZ+thick), v(60, -0.75, 40), v(-12, -0.75, 40), v(0, 1, 0), 4)
 	s.box(mConcrete, at(v(0, -0.5, -hallZ-thick/2)), v(hallX+0.4, 0.5, thick/2+0.1), 0.04, 1)
 	s.box(mConcrete, at(v(-hallX-0.75, -0.3, 0)), v(0.8, 0.3, 2.6), 0.05, 2)
@@ -72,11 +72,10 @@ func water() *shape {
 		s.quad(mWater, v(x0, waterY, z0), v(x1, waterY, z0), v(x1, waterY, z1), v(x0, waterY, z1), v(0, 1, 0), k)
 	}
 	flat(-60, -30, -12.7, 30, 12)
-	flat(-far, -far, -60, far, 4)
-	flat(-60, -far, far, -30, 4)
-	flat(-60, 30, far, far, 4)
-	flat(-12.7, -30, far, -7, 4)
-	flat(15, -7, far, 30, 4)
+	flat(-far, -far, -60, far, 1)
+	flat(-60, -far, far, -30, 1)
+	flat(-60, 30, far, far, 1)
+	flat(15, -7, far, 30, 1)
 	return s
 }
 

@@ -110,3 +110,35 @@ func TestASetupsTableIsItsGrade(t *testing.T) {
 	c = cubeCmd{Setup: file, Side: 1, Out: out}
 	require.ErrorContains(t, c.Run(context.Background()), "--side 1")
 }
+
+// A still goes through a table that is given: one that turns everything red.
+func TestAStillThroughATable(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, cube.Made("red", 5, func(c [3]float64) [3]float64 { return [3]float64{1, 0, 0} }).Write(&b))
+	c := base(t)
+	c.Table, c.Out = filepath.Join(t.TempDir(), "red.cube"), filepath.Join(t.TempDir(), "a.png")
+	require.NoError(t, os.WriteFile(c.Table, b.Bytes(), 0o600))
+	_, err := said(t, func() error { return c.Run(context.Background()) })
+	require.NoError(t, err)
+	data, err := os.ReadFile(c.Out)
+	require.NoError(t, err)
+	im, err := png.Decode(bytes.NewReader(data))
+	require.NoError(t, err)
+	r, g, _, _ := im.At(3, 3).RGBA()
+	require.Equal(t, uint32(0xffff), r)
+	require.Zero(t, g)
+	require.NoError(t, os.WriteFile(c.Table, []byte("LUT_3D_SIZE 2\n0"), 0o600))
+	require.ErrorContains(t, c.Run(context.Background()), "red.cube")
+}
+
+// One spot of an environment is told; a place that is none says how one is written.
+func TestMeasureASpot(t *testing.T) {
+	m := measureCmd{File: around(t, 4000), At: "90,30", JSON: true}
+	out, err := said(t, func() error { return m.Run(context.Background()) })
+	require.NoError(t, err)
+	var r struct{ Spot struct{ Luminance, Kelvin float64 } }
+	require.NoError(t, json.Unmarshal([]byte(out), &r))
+	require.InEpsilon(t, 4000, r.Spot.Luminance, 0.01)
+	m.At = "east"
+	require.ErrorContains(t, m.Run(context.Background()), "as 120,35")
+}

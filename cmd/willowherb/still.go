@@ -28,6 +28,7 @@ import (
 	"willowherb/core/still"
 	"willowherb/core/vec"
 	"willowherb/core/world"
+	"willowherb/format/cube"
 	"willowherb/format/gltf"
 	"willowherb/format/picture"
 )
@@ -54,6 +55,7 @@ type stillCmd struct {
 	Environment string   `help:"Latitude-longitude picture, .hdr or .exr, in the place of the setup's skies; a pixel of 1 is 1 cd/m2." type:"existingfile"`
 	Turn        float64  `help:"Turn that picture clockwise, seen from above, by so many degrees."`
 	Level       float64  `help:"Make it brighter by so many stops."`
+	Table       string   `help:"A .cube table that the finished picture goes through last, in the place of the setup's." type:"existingfile"`
 	Time        *float64 `help:"Time of the place's animations in seconds, instead of the setup's."`
 	Out         string   `help:"Picture to write: .exr and .hdr hold linear cd/m2, .png the finished picture." required:""`
 	JSON        bool     `help:"Report as JSON." name:"json"`
@@ -124,8 +126,8 @@ func (c *stillCmd) Run(ctx context.Context) error {
 			return fmt.Errorf("%s: %w", filepath.Base(c.Setup), err)
 		}
 		notes, metered = nil, false
-		if len(doc.Tables()) > 0 {
-			notes = append(notes, "tables of colour are kept by the server: here the picture goes without")
+		if len(doc.Tables()) > 0 && c.Table == "" {
+			notes = append(notes, "tables of colour are kept by the server: here the picture goes without; give it with --table")
 		}
 		if profiles, slides, environments := doc.Blobs(); len(profiles)+len(slides)+len(environments) > 0 {
 			notes = append(notes, "measured profiles, pictures for gobos and environments are kept by the server: here these lights shine without them")
@@ -217,8 +219,12 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if c.EV != nil {
 		ev = *c.EV
 	}
+	graded, err := c.graded(view.GradeIn(doc))
+	if err != nil {
+		return err
+	}
 	png := func(out io.Writer) error {
-		return picture.WritePNG(out, grade.Compile(view.GradeIn(doc)).WithDepth(staging.DepthOf(&view, view.GradeIn(doc), s, pic.Guide, view.Camera())).Develop(pic.RGB, w, h, ev, curve))
+		return picture.WritePNG(out, graded.WithDepth(staging.DepthOf(&view, view.GradeIn(doc), s, pic.Guide, view.Camera())).Develop(pic.RGB, w, h, ev, curve))
 	}
 	if err := writePicture(c.Out, pic.RGB, w, h, png); err != nil {
 		return err
@@ -377,4 +383,28 @@ func describe(out io.Writer, st *lamps.State, doc *setup.Setup) {
 		v := doc.Views[id]
 		fmt.Fprintf(out, "view   %-28s eye %.2f %.2f %.2f, %.1f degrees\n", v.Name, v.Eye[0], v.Eye[1], v.Eye[2], v.FovY)
 	}
+}
+
+// graded makes a grade ready, with the table of colour that was given, if any.
+func (c *stillCmd) graded(g *grade.Grade) (*grade.Program, error) {
+	if c.Table == "" {
+		return grade.Compile(g), nil
+	}
+	f, err := os.Open(c.Table)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	t, err := cube.Read(filepath.Base(c.Table), f)
+	if err != nil {
+		return nil, err
+	}
+	with := grade.Neutral()
+	if g != nil {
+		with = *g
+	}
+	if with.Table == nil {
+		with.Table = &grade.Table{File: c.Table, Amount: 1}
+	}
+	return grade.Compile(&with).WithTable(t.At), nil
 }

@@ -123,17 +123,17 @@ func (c *Cache) Coarse(size float64) {
 	}
 }
 
-// spread puts points on every object: at even steps of area, at a place of the triangle
+// spread puts points on every object: at even steps of what it counts, at a place of the triangle
 // that belongs to the step.
 func (c *Cache) spread() {
 	s := c.w.S
 	var total float64
 	usable := func(t uint32) bool { return s.Materials[s.Mat[t]].Transmission < 0.5 }
-	areas := make([]float32, s.Triangles())
+	areas := make([]float64, s.Triangles())
 	for t := range areas {
 		if usable(uint32(t)) {
-			areas[t], _ = s.Area(uint32(t))
-			total += float64(areas[t])
+			areas[t] = s.Counts(uint32(t))
+			total += areas[t]
 		}
 	}
 	total = max(total, 1e-9)
@@ -147,7 +147,7 @@ func (c *Cache) spread() {
 		next := step * float64(sampling.Chance(0x51ed270b, uint32(o)))
 		var sum float64
 		for t := ob.First; t < ob.First+ob.Count; t++ {
-			sum += float64(areas[t])
+			sum += areas[t]
 			for k := uint32(0); next < sum; k++ {
 				next += step
 				u := sampling.New(0x2c1b3c6d, uint32(t), k).Pair(0)

@@ -107,3 +107,14 @@ func TestResizing(t *testing.T) {
 		}
 	}
 }
+
+func BenchmarkSeen(b *testing.B) {
+	m := filled(4096, 2048, func(d [3]float64) colour.RGB { return colour.RGB{1 + d[0], 1 + d[1], 1 + d[2]} })
+	for name, blur := range map[string]float64{"0.3 degrees": 0.3, "3 degrees": 3} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				m.Seen(1.2, 1.1, blur)
+			}
+		})
+	}
+}

@@ -152,3 +152,22 @@ func TestCorners(t *testing.T) {
 	bare := Compile(&g).Develop(rgb, w, h, 3, exposure.Plain)
 	require.Equal(t, bare.NRGBAAt(120, 80).G, bare.NRGBAAt(40, 80).G, "without distances there are none")
 }
+
+func BenchmarkLens(b *testing.B) {
+	const w, h = 960, 540
+	d := flat(w, h, 6)
+	rgb := make([]float64, 3*w*h)
+	g := Neutral()
+	g.Corners = 0.5
+	p := Compile(&g).WithDepth(d)
+	b.Run("corners", func(b *testing.B) {
+		for b.Loop() {
+			p.darken(rgb, w, h)
+		}
+	})
+	b.Run("blur", func(b *testing.B) {
+		for b.Loop() {
+			p.defocus(rgb, w, h)
+		}
+	})
+}

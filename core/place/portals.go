@@ -81,20 +81,19 @@ var inf = float32(math.Inf(1))
 
 type lookout struct{ pos, n vec.V3 }
 
-// evenly spreads points over the world's surfaces, by area, on a side of chance.
+// evenly spreads points over the world's surfaces, by what they count, on a side of chance.
 func evenly(w *world.World, many int) []lookout {
 	s := w.S
 	var total float64
 	for t := range s.Triangles() {
-		a, _ := s.Area(uint32(t))
-		total += float64(a)
+		total += s.Counts(uint32(t))
 	}
 	out := make([]lookout, 0, many)
 	step := total / float64(many)
 	next, sum := step/2, 0.0
 	for t := range uint32(s.Triangles()) {
-		a, n := s.Area(t)
-		sum += float64(a)
+		_, n := s.Area(t)
+		sum += s.Counts(t)
 		for ; next < sum && len(out) < many; next += step {
 			i := uint32(len(out))
 			u := sampling.New(0x85a308d3, i, 0).Pair(0)

@@ -50,6 +50,13 @@ func TestPortals(t *testing.T) {
 	again, err := Portals(ctx, chamber(0.6).World(t), 1)
 	require.NoError(t, err)
 	require.Equal(t, found, again)
+	// A square kilometre of ground about it takes nothing from it.
+	wide := chamber(0.6)
+	wide.Add("plain", 0, [4]vec.V3{{X: -500, Y: -0.5, Z: 500}, {X: 500, Y: -0.5, Z: 500}, {X: 500, Y: -0.5, Z: -500}, {X: -500, Y: -0.5, Z: -500}})
+	about, err := Portals(ctx, wide.World(t), 2)
+	require.NoError(t, err)
+	require.Len(t, about, 1)
+	require.InDelta(t, 1.2, about[0].W, 0.02)
 	closed, err := Portals(ctx, scenetest.Room(scenetest.Matt(0.5)).World(t), 2)
 	require.NoError(t, err)
 	require.Empty(t, closed)

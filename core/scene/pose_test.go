@@ -93,3 +93,13 @@ func TestFiguresAndWhatMovesThem(t *testing.T) {
 	require.Equal(t, vec.V3{X: 5}, posed.MovedAt("F/b").Point(vec.V3{}))
 	require.Nil(t, posed.MovedAt("L"))
 }
+
+// A triangle counts by its area, but for the large ones: ten thousand times as large as a wall's
+// counts ten times as much.
+func TestWhatATriangleCounts(t *testing.T) {
+	s := &Scene{Materials: []Material{DefaultMaterial()}, Index: []uint32{0, 1, 2, 3, 4, 5, 6, 7, 8}, Mat: []uint16{0, 0, 0}, Obj: []uint32{0, 0, 0}, Objects: []Object{{Name: "a", Path: "a", Count: 3, Node: None}},
+		V: Vertices{Pos: []vec.V3{{}, {X: 8}, {Y: 8}, {}, {X: 20}, {Y: 10}, {}, {X: 2000}, {Y: 1000}}, Nrm: make([]vec.V3, 9), UV0: make([]vec.V2, 9)}}
+	require.InDelta(t, 32, s.Counts(0), 1e-4)
+	require.InDelta(t, 100, s.Counts(1), 1e-3)
+	require.InDelta(t, 1000, s.Counts(2), 1e-2)
+}

@@ -237,3 +237,17 @@ func (s *Scene) Area(t uint32) (float32, vec.V3) {
 	}
 	return l / 2, n.Scale(1 / l)
 }
+
+// plain is the area of a triangle, in square metres, from which on it counts for less.
+const plain = 100.0
+
+// Counts is how much a triangle counts where points are spread over surfaces: its area, in
+// square metres, but for a plain, a water or a sky of cards about a house, which would take all
+// the points from its rooms.
+func (s *Scene) Counts(t uint32) float64 {
+	a, _ := s.Area(t)
+	if a > plain {
+		return plain * math.Sqrt(math.Sqrt(float64(a)/plain))
+	}
+	return float64(a)
+}

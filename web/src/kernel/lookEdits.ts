@@ -1,6 +1,7 @@
 import type { Look, Override, Setup } from '../api.gen'
 import { escaped } from './looks'
 import { draft, edit, entries, set, useSetup, type Op } from './store'
+import { goes } from './state'
 import { free } from './together'
 
 const bare = () => useSetup.getState().bare
@@ -28,6 +29,7 @@ export function nextLook() {
 
 /** changesGo says where edits go: to the look that is worn, or to every look. */
 export function changesGo(alone: boolean) {
+  sessionStorage.setItem(goes, alone ? 'alone' : 'all')
   set({ alone })
 }
 

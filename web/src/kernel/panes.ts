@@ -52,10 +52,17 @@ const owner = (step: Step) => `${called()}/${step}`
 
 const sizesOf = (step: Step): Sizes => ({ ...standard(), ...stored()[owner(step)] })
 
-export const usePanes = create<Panes>(() => ({ ...sizesOf('light'), step: 'light', beside: 'frame' }))
+/** The step that this window was at, over a reload. */
+const at = 'willowherb.step'
+const first = sessionStorage.getItem(at) ?? 'light'
+
+export const usePanes = create<Panes>(() => ({ ...sizesOf(first), step: first, beside: 'frame' }))
 
 /** goToStep shows another step of the work, laid out as this person left it. */
-export const goToStep = (step: Step) => usePanes.setState({ ...sizesOf(step), step })
+export function goToStep(step: Step) {
+  sessionStorage.setItem(at, step)
+  usePanes.setState({ ...sizesOf(step), step })
+}
 
 /** size gives a part of the frame another size, and remembers it. */
 export function size(part: Partial<Sizes>) {

@@ -4,6 +4,9 @@ import { create } from 'zustand'
 import { worn } from './looks'
 import type { Figures, FrameNews, LampFact, Setup } from '../api.gen'
 
+/** Where this window keeps whether changes go to the look that is worn alone, over a reload. */
+export const goes = 'willowherb.changes'
+
 export interface Op {
   op: 'add' | 'replace' | 'remove'
   path: string
@@ -86,7 +89,7 @@ export const blank = {
   figures: {},
   undoLabel: '',
   redoLabel: '',
-  alone: true,
+  alone: sessionStorage.getItem(goes) !== 'all',
 }
 
 export const useSetup = create<State>(() => ({

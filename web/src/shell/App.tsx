@@ -175,7 +175,7 @@ function Frame({ warmth, go }: { warmth: Warmth | undefined; go: (id: number) =>
 function RightSide({ warmth, docked }: { warmth: Warmth | undefined; docked: string | null }) {
   const step = usePanes((s) => s.step)
   const beside = usePanes((s) => s.beside)
-  const Side = (beside === 'strip' ? steps().find((s) => s.id === 'light') : steps().find((s) => s.id === step))?.side
+  const Side = (steps().find((s) => s.id === (beside === 'strip' ? 'light' : step)) ?? steps().find((s) => s.id === 'light'))?.side
   return (
     <aside className="side" aria-label="Right side">
       {beside === 'frame' && <Splitter which="side" />}
