@@ -128,13 +128,10 @@ func (c *Cache) Coarse(size float64) {
 func (c *Cache) spread() {
 	s := c.w.S
 	var total float64
-	usable := func(t uint32) bool { return s.Materials[s.Mat[t]].Transmission < 0.5 }
-	areas := make([]float64, s.Triangles())
-	for t := range areas {
-		if usable(uint32(t)) {
-			areas[t] = s.Counts(uint32(t))
-			total += areas[t]
-		}
+	usable := func(t int) bool { return s.Materials[s.Mat[t]].Transmission < 0.5 }
+	areas := s.Counts(usable)
+	for _, a := range areas {
+		total += a
 	}
 	total = max(total, 1e-9)
 	step := 1 / min(max(fewestEach, min(mostEach, fairlyMany/total)), mostPoints/total)

@@ -14,7 +14,7 @@ import (
 
 // Bounds of the search for portals.
 const (
-	lookouts  = 8192 // surface points that look for the sky
+	lookouts  = 12288 // surface points that look for the sky
 	fewEscape = 0.25 // of a point's rays: more, and it lies outdoors
 	tries     = 96   // openings that are fitted, at most
 )
@@ -85,15 +85,16 @@ type lookout struct{ pos, n vec.V3 }
 func evenly(w *world.World, many int) []lookout {
 	s := w.S
 	var total float64
-	for t := range s.Triangles() {
-		total += s.Counts(uint32(t))
+	counts := s.Counts(nil)
+	for _, c := range counts {
+		total += c
 	}
 	out := make([]lookout, 0, many)
 	step := total / float64(many)
 	next, sum := step/2, 0.0
 	for t := range uint32(s.Triangles()) {
 		_, n := s.Area(t)
-		sum += s.Counts(t)
+		sum += counts[t]
 		for ; next < sum && len(out) < many; next += step {
 			i := uint32(len(out))
 			u := sampling.New(0x85a308d3, i, 0).Pair(0)

@@ -95,11 +95,29 @@ func TestFiguresAndWhatMovesThem(t *testing.T) {
 }
 
 // A triangle counts by its area, but for the large ones: ten thousand times as large as a wall's
-// counts ten times as much.
-func TestWhatATriangleCounts(t *testing.T) {
+// counts ten times as much. A large object counts half as much as all smaller ones together;
+// one that is alone counts whole.
+func TestWhatCounts(t *testing.T) {
 	s := &Scene{Materials: []Material{DefaultMaterial()}, Index: []uint32{0, 1, 2, 3, 4, 5, 6, 7, 8}, Mat: []uint16{0, 0, 0}, Obj: []uint32{0, 0, 0}, Objects: []Object{{Name: "a", Path: "a", Count: 3, Node: None}},
 		V: Vertices{Pos: []vec.V3{{}, {X: 8}, {Y: 8}, {}, {X: 20}, {Y: 10}, {}, {X: 2000}, {Y: 1000}}, Nrm: make([]vec.V3, 9), UV0: make([]vec.V2, 9)}}
-	require.InDelta(t, 32, s.Counts(0), 1e-4)
-	require.InDelta(t, 100, s.Counts(1), 1e-3)
-	require.InDelta(t, 1000, s.Counts(2), 1e-2)
+	require.InDeltaSlice(t, []float64{32, 100, 1000}, s.Counts(nil), 0.01)
+	require.InDeltaSlice(t, []float64{32, 0, 0}, s.Counts(func(t int) bool { return t == 0 }), 0.01)
+	// Three rooms of 2,000 square metres, and a wood of 60,000 in small pieces.
+	big := &Scene{Materials: s.Materials, Objects: make([]Object, 4)}
+	add := func(o uint32, many int) {
+		for range many {
+			k := uint32(len(big.V.Pos))
+			big.V.Pos = append(big.V.Pos, vec.V3{}, vec.V3{X: 10}, vec.V3{Y: 10})
+			big.Index, big.Mat, big.Obj = append(big.Index, k, k+1, k+2), append(big.Mat, 0), append(big.Obj, o)
+		}
+	}
+	for o := range uint32(3) {
+		add(o, 40)
+	}
+	add(3, 1200)
+	var sums [4]float64
+	for t, c := range big.Counts(nil) {
+		sums[big.Obj[t]] += c
+	}
+	require.InDeltaSlice(t, []float64{2000, 2000, 2000, 3000}, sums[:], 0.1)
 }

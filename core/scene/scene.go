@@ -5,9 +5,11 @@
 package scene
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"willowherb/core/vec"
 )
@@ -238,16 +240,45 @@ func (s *Scene) Area(t uint32) (float32, vec.V3) {
 	return l / 2, n.Scale(1 / l)
 }
 
-// plain is the area of a triangle, in square metres, from which on it counts for less.
-const plain = 100.0
+// What counts for less where points are spread over surfaces: triangles over plain, in square
+// metres, and objects over modest that are larger than half of all smaller ones together.
+const (
+	plain  = 100.0
+	modest = 3000.0
+)
 
-// Counts is how much a triangle counts where points are spread over surfaces: its area, in
-// square metres, but for a plain, a water or a sky of cards about a house, which would take all
-// the points from its rooms.
-func (s *Scene) Counts(t uint32) float64 {
-	a, _ := s.Area(t)
-	if a > plain {
-		return plain * math.Sqrt(math.Sqrt(float64(a)/plain))
+// Counts is how much each triangle counts where points are spread over surfaces: its area in
+// square metres, but less where a plain, a water or a wood about a house would take all the
+// points from its rooms. usable says which triangles count at all; nil: all.
+func (s *Scene) Counts(usable func(t int) bool) []float64 {
+	out := make([]float64, s.Triangles())
+	sums := make([]float64, len(s.Objects))
+	for t := range out {
+		if usable != nil && !usable(t) {
+			continue
+		}
+		a, _ := s.Area(uint32(t))
+		if out[t] = float64(a); a > plain {
+			out[t] = plain * math.Sqrt(math.Sqrt(float64(a)/plain))
+		}
+		sums[s.Obj[t]] += out[t]
 	}
-	return float64(a)
+	order := make([]int, len(sums))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(sums[a], sums[b]) })
+	share := make([]float64, len(sums))
+	smaller := 0.0
+	for _, o := range order {
+		share[o] = 1
+		if most := max(modest, smaller/2); smaller > 0 && sums[o] > most {
+			share[o] = most / sums[o]
+		}
+		smaller += share[o] * sums[o]
+	}
+	for t := range out {
+		out[t] *= share[s.Obj[t]]
+	}
+	return out
 }

@@ -80,15 +80,15 @@ function Lights({ lights }: { lights: Record<string, Light> }) {
 }
 
 /** Streaks are the clouds of a sky that was painted. */
-function Streaks({ id, sky }: { id: string; sky: Light }) {
+function Streaks({ id, l }: { id: string; l: Light }) {
   const set = (v: number, done: boolean | 'held') => {
     const ops: Op[] = [{ op: 'add', path: `/lights/${id}/gradient/clouds`, value: v / 100 }]
-    const label = `${sky.name}: clouds ${v} %`
+    const label = `${l.name}: clouds ${v} %`
     if (done === 'held') hold(label, ops)
     else if (done) edit(label, ops)
     else draft(ops)
   }
-  return <SliderField name="Clouds" of="Painted" says="How much of it streaks of cloud cover" unit="%" min={0} max={100} step={1} value={Math.round((sky.gradient?.clouds ?? 0) * 100)} reset={0} set={set} />
+  return <SliderField name="Clouds" of="Painted" says="How much of it streaks of cloud cover" unit="%" min={0} max={100} step={1} value={Math.round((l.gradient?.clouds ?? 0) * 100)} reset={0} set={set} />
 }
 
 const astray = 0.2 // degrees that a sun may be off before it is told
@@ -103,7 +103,7 @@ function Follows({ day, standard, lights }: { day: Day | undefined; standard: Da
         <Button className="word" onClick={() => setDay(standard, 'Sun and sky follow the day', true)}>
           Let sun and sky follow the day
         </Button>
-        {id && painted && <Streaks id={id} sky={painted} />}
+        {id && painted && <Streaks id={id} l={painted} />}
       </div>
     )
   }
