@@ -179,7 +179,7 @@ func TestARigFromNothing(t *testing.T) {
 		return math.Hypot(p[0]-was[0], p[2]-was[2]) > 1 && math.Abs(p[1]-was[1]) < 1e-6
 	})
 	b.click(`[data-mood="Low key"]`)
-	s.keeps("a mood", func(d *setup.Setup) bool { return len(d.Lights) == 20 })
+	s.keeps("a mood", func(d *setup.Setup) bool { return len(d.Lights) == 21 })
 }
 
 // A luminaire's file, a gobo and barn doors shape a spot; its output is told in
