@@ -136,7 +136,9 @@ func TestMeasureASpot(t *testing.T) {
 	m := measureCmd{File: around(t, 4000), At: "90,30", JSON: true}
 	out, err := said(t, func() error { return m.Run(context.Background()) })
 	require.NoError(t, err)
-	var r struct{ Spot struct{ Luminance, Kelvin float64 } }
+	var r struct {
+		Spot struct{ Luminance, Kelvin float64 }
+	}
 	require.NoError(t, json.Unmarshal([]byte(out), &r))
 	require.InEpsilon(t, 4000, r.Spot.Luminance, 0.01)
 	m.At = "east"

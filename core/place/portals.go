@@ -15,8 +15,8 @@ import (
 // Bounds of the search for portals.
 const (
 	lookouts  = 12288 // surface points that look for the sky
-	fewEscape = 0.25 // of a point's rays: more, and it lies outdoors
-	tries     = 96   // openings that are fitted, at most
+	fewEscape = 0.25  // of a point's rays: more, and it lies outdoors
+	tries     = 96    // openings that are fitted, at most
 )
 
 // Portals finds the openings through which rooms see the sky: windows and doors in walls.
