@@ -68,10 +68,11 @@ func TestTheFirstFullPictureIsWhole(t *testing.T) {
 		}
 		direct := func(f *Frame) float64 { return mean(f, i, Whole) - mean(f, i, Bounced) - mean(f, i, Shine) }
 		require.InEpsilon(t, direct(last), direct(first), 0.1, l.ID)
-		require.InEpsilon(t, mean(last, i, Bounced), mean(first, i, Bounced), 0.25, l.ID)
+		bounced := mean(last, i, Bounced) // a quarter, or half a per cent of all that it gives
+		require.InDelta(t, bounced, mean(first, i, Bounced), max(0.25*bounced, 0.005*mean(last, i, Whole)), l.ID)
 		require.InEpsilon(t, told(last, l.Key), told(first, l.Key), 0.1, l.ID)
-		if l.Shines() { // 1 %: mirrors have 1.5 % of it
-			require.InEpsilon(t, mean(last, i, Shine), mean(first, i, Shine), 0.01, l.ID)
+		if l.Shines() { // 5 %: the marsh mirrors a fifth of it, borrowed too
+			require.InEpsilon(t, mean(last, i, Shine), mean(first, i, Shine), 0.05, l.ID)
 		}
 	}
 	truth := last.Compose(p.lamps, nil)
