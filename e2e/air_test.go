@@ -139,6 +139,13 @@ func TestAnEnvironmentInTheBrowser(t *testing.T) {
 	s.keeps("its sun is over ours", func(d *setup.Setup) bool {
 		return math.Abs(math.Remainder(d.Lights["environment-1"].Environment.Turn-want, 360)) < 2
 	})
+	b.press(".air-row .word", "Low sun")
+	b.until("its spots can be taken", `document.querySelector('.panorama')`)
+	js[bool](b, `(document.querySelector('.panorama').focus(), true)`)
+	b.do(chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.Enter))
+	s.keeps("the sun has a spot's colour, by keys", func(d *setup.Setup) bool { return d.Lights["low-sun"].Colour.RGB != nil })
+	b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	s.keeps("and its own", func(d *setup.Setup) bool { return d.Lights["low-sun"].Colour.RGB == nil })
 	b.write("marsh noon seen behind, blur", "3")
 	s.keeps("seen blurred", func(d *setup.Setup) bool {
 		v := d.Lights["environment-1"].Environment.Seen

@@ -169,6 +169,9 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	if on.Blob != "file" {
 		notes = append(notes, fmt.Sprintf("the setup was made for %s: here it lights %s", on.File, filepath.Base(c.File)))
 	}
+	if len(on.Cards()) > 0 {
+		notes = append(notes, "pictures of cards are kept by the server: here the cards are white")
+	}
 	s, wd, err := on.Compile(s, runtime.GOMAXPROCS(0))
 	if err != nil {
 		return err

@@ -34,7 +34,7 @@ const mostSkies = 8
 // domeOf is a sky as a dome: of the shape and colours it has, and so bright that flat ground
 // gets pi of each colour, as from an even sky of 1 cd/m2; the light's own output and colour
 // say how bright it is.
-func domeOf(s air.Sky) *light.Dome {
+func domeOf(s air.Sky) (dome *light.Dome) {
 	return made(s, func() []float32 {
 		d := air.Make(s)
 		rgb := d.Picture(skyWide, skyHigh)

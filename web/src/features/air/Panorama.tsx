@@ -1,4 +1,5 @@
 import { MenuItem, Select } from '@mui/material'
+import { useState } from 'react'
 import type { Environment, Light, Seen } from '../../api.gen'
 import { api, Refused } from '../../kernel/client'
 import { lightEdits, replace } from '../../kernel/lightEdits'
@@ -19,20 +20,34 @@ export function Panorama({ l, e }: Props) {
   const to = chosen && taker?.[chosen]?.environment === undefined ? taker?.[chosen] : undefined
   const src = `/api/environments/${e.blob}/picture${e.layer ? `?layer=${encodeURIComponent(e.layer)}` : ''}`
   const picture = <img src={src} alt={`${l.name}, all round; the north in the middle`} width={330} height={90} />
+  const [spot, setSpot] = useState({ azimuth: 0, height: 10 })
+  const [focused, setFocused] = useState(false)
   if (!to || !chosen) return picture
-  const take = (m: React.MouseEvent) => {
-    const r = m.currentTarget.getBoundingClientRect()
-    // The picture is cut above and below: it is as wide as it is shown, and half as high.
-    const azimuth = ((m.clientX - r.left) / r.width - 0.5) * 360
-    const height = ((r.height / 2 - (m.clientY - r.top)) / r.width) * 360
+  const take = (azimuth: number, height: number) => {
     api.spot(e.blob, e.layer ?? '', height, azimuth).then(
       (s) => lightEdits.rgb(chosen, to, s.colour.map((v) => Math.round(v * 1e4) / 1e4) as [number, number, number]),
       (err: unknown) => complain(err instanceof Refused ? err.fault : { what: 'The spot could not be asked.', remedy: 'Try again.' }),
     )
   }
+  const press = (m: React.MouseEvent) => {
+    // Keys press no place of it: they take the spot that they went to.
+    if (m.detail === 0) return take(spot.azimuth, spot.height)
+    const r = m.currentTarget.getBoundingClientRect()
+    // The picture is cut above and below: it is as wide as it is shown, and half as high.
+    take(((m.clientX - r.left) / r.width - 0.5) * 360, ((r.height / 2 - (m.clientY - r.top)) / r.width) * 360)
+  }
+  const keys = (k: React.KeyboardEvent) => {
+    const by = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[k.key]
+    if (!by) return
+    k.preventDefault()
+    k.stopPropagation()
+    const far = k.shiftKey ? 1 : 5
+    setSpot({ azimuth: Math.min(Math.max(spot.azimuth + far * (by[0] ?? 0), -179), 179), height: Math.min(Math.max(spot.height + far * (by[1] ?? 0), -48), 48) })
+  }
   return (
-    <button type="button" className="panorama" aria-label={`Take the colour of ${to.name} from a spot of ${l.name}`} data-tip={`A press gives ${to.name} the colour of that spot`} onClick={take}>
+    <button type="button" className="panorama" aria-label={`Take the colour of ${to.name} from a spot of ${l.name}: arrows go about, ${spot.azimuth}° round, ${spot.height}° high`} data-tip={`A press gives ${to.name} the colour of that spot`} onClick={press} onKeyDown={keys} onFocus={() => setFocused(true)} onBlur={() => setFocused(false)}>
       {picture}
+      {focused && <span className="spot" style={{ left: `${50 + spot.azimuth / 3.6}%`, top: `calc(50% - ${spot.height / 360} * 330px)` }} />}
     </button>
   )
 }

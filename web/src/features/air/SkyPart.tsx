@@ -30,6 +30,8 @@ const reach = (turbidity: number) => -Math.log(0.9) / (13.558e-6 * (1 + ((turbid
 /** SkyPart is haze, clouds and ground, and how much of the light is the sun's. */
 export function SkyPart({ day, facts }: { day: Day; facts: Facts }) {
   const aerial = useSetup((s) => Boolean(s.doc?.aerial))
+  // A sky that was painted has no air.
+  const aired = useSetup((s) => Object.values(s.doc?.lights ?? {}).some((l) => l.air))
   const all = facts.sunLux + facts.skyLux
   return (
     <div className="air-part" role="group" aria-label="Sky">
@@ -37,10 +39,10 @@ export function SkyPart({ day, facts }: { day: Day; facts: Facts }) {
       {rows.map((r) => (
         <SkyRow key={r.field} row={r} day={day} />
       ))}
-      <div className="air-row">
+      {aired && <div className="air-row">
         <OnOff label="Aerial perspective" on={aerial} words={aerial ? 'air between is shown' : 'air between is left out'} says="Aerial perspective: the sky’s own air and haze between the eye and what is far off." change={() => edit(aerial ? 'The air between is left out' : 'The sky’s air stands between', [{ op: 'add', path: '/aerial', value: !aerial }])} />
         <span className="quiet">a tenth at {metres(reach(day.sky.turbidity))}</span>
-      </div>
+      </div>}
       <p className="air-facts">
         <span>
           overhead {figure(facts.zenith)}, low {nits(facts.horizon)}
