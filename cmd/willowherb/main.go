@@ -17,6 +17,7 @@ import (
 type cli struct {
 	Serve     serveCmd     `cmd:"" help:"Serve the application."`
 	Still     stillCmd     `cmd:"" help:"Light a GLB file and write a picture."`
+	Bake      bakeCmd      `cmd:"" help:"Bake lightmaps and probes."`
 	Walk      walkCmd      `cmd:"" help:"What automatic exposure does along a way through views, against what is held."`
 	Reference referenceCmd `cmd:"" help:"How a finished picture measures: key, contrast, temperatures, palette."`
 	Sky       skyCmd       `cmd:"" help:"Say what sun and sky give at a height of the sun, and write the dome as a picture."`

@@ -173,13 +173,16 @@ func (c *Cache) follow(t *world.Tracer, src *sampling.Source, at *site, d vec.V3
 	return l
 }
 
+// coarsest is from which level of smallest cells on lights with extent are asked for once.
+const coarsest = 2
+
 // straight is the irradiance that a light of unit output gives a site without bounces.
 func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e flux) {
 	if l.Channels&c.w.Channels(at.object) == 0 || !l.Reaches(at.pos, at.n) {
 		return e
 	}
 	n := 1
-	if l.Shows() || l.CanBeMet() && !l.Small() {
+	if c.least < coarsest && (l.Shows() || l.CanBeMet() && !l.Small()) {
 		n = 4
 	}
 	owner := sampling.Owner(l.ID)

@@ -35,6 +35,8 @@ const mostColumns = 64
 type Source struct {
 	Key   [32]byte
 	Light *light.Light
+	// Bounces bounds how many surfaces send its light on; 0: as many as do.
+	Bounces int
 }
 
 // Table is the light of some sources at the points of a reach. It never changes.
@@ -99,7 +101,7 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 	// Lights side by side; where they are fewer than workers, each has several.
 	each, errs := max(workers/max(len(due), 1), 1), make([]error, len(due))
 	err := spread.Over(ctx, len(due), workers, func(d int) {
-		errs[d] = c.solve(ctx, columns[due[d]], sources[due[d]].Light, each)
+		errs[d] = c.solve(ctx, columns[due[d]], &sources[due[d]], each)
 	})
 	if err = cmp.Or(append(errs, err)...); err != nil {
 		return nil, err
@@ -129,8 +131,8 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 }
 
 // solve brings a column to all points.
-func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers int) error {
-	n := len(c.sites)
+func (c *Cache) solve(ctx context.Context, k *column, source *Source, workers int) error {
+	n, l := len(c.sites), source.Light
 	from := len(k.straight)
 	straight := append(slices.Clip(k.straight), make([]flux, n-from)...)
 	more := append(slices.Clip(k.more), make([]vec.V3, n-from)...)
@@ -161,7 +163,11 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 	}
 	all, next := slices.Clone(straight), make([]flux, n)
 	const wide = 8192
-	for range sweeps {
+	rounds := sweeps
+	if source.Bounces > 0 {
+		rounds = min(source.Bounces-1, sweeps)
+	}
+	for range rounds {
 		err := spread.Over(ctx, (n+wide-1)/wide, workers, func(i int) {
 			for p := i * wide; p < min((i+1)*wide, n); p++ {
 				e := straight[p].plus(flux{more[p], more[p]})
@@ -182,6 +188,16 @@ func (c *Cache) solve(ctx context.Context, k *column, l *light.Light, workers in
 	}
 	k.straight, k.more, k.all = straight, more, all
 	return nil
+}
+
+// Mean is the irradiance of a source at unit output over all points that were worked out, in
+// lux of green: what it gives to the place as a whole.
+func (tb *Table) Mean(source int) float64 {
+	var sum float64
+	for p := source; p < len(tb.rows); p += tb.n {
+		sum += float64(tb.rows[p].even.Y)
+	}
+	return sum / float64(max(len(tb.rows)/max(tb.n, 1), 1))
 }
 
 // Merged is the table with the sum of all sources, each times its gain.

@@ -45,7 +45,7 @@ func (w *Walker) gather(v *Vertex) {
 		return
 	}
 	for i, l := range w.lights {
-		if w.on[i] && w.offer(i, l, v, &w.o) {
+		if w.on[i] && (w.unasked == nil || v.From.Depth > 0 || !w.unasked[i]) && w.offer(i, l, v, &w.o) {
 			w.arrive(v, &w.o)
 		}
 	}

@@ -94,6 +94,8 @@ type Walker struct {
 	only    sought
 	by      strategy
 	on      []bool // the lights that are asked for
+	unasked []bool // those that are not asked for at the first surface; nil: none
+	seen    Gathered
 	touched []bool // those of which something was found
 
 	air   *fog.Air // between an eye and what it sees; nil: nothing
@@ -273,6 +275,9 @@ func (w *Walker) extend(s *Segment, v *Vertex) bool {
 		v.P = sc.PointAt(tri, hit.U, hit.V)
 		p := &v.P
 		m := &sc.Materials[sc.Mat[tri]]
+		if s.Depth == 1 && pane == 0 {
+			w.seen = Gathered{far, !m.DoubleSided && p.Ng.Dot(s.D) > 0}
+		}
 		if e := w.emitter[sc.Mat[tri]]; e >= 0 {
 			w.meetSurface(s, p, m, e, far)
 		}
@@ -517,5 +522,5 @@ func (w *Walker) Texel(tri uint32, u, v float32, n vec.V3) Vertex {
 // Around is a start at a point in space, in a direction chosen evenly all round: the
 // mean of what such paths find is the mean radiance there.
 func (w *Walker) Around(p vec.V3) Segment {
-	return Segment{O: p, D: sampling.Cone(w.src.Pair(w.use(useLens, 0, 1)), 2), Depth: 1, Through: vec.Splat(1), Channels: 0xff, Matt: vec.Splat(1)}
+	return Segment{O: p, D: sampling.Cone(w.src.Pair(w.use(useLens, 0, 1)), 2), Depth: 1, Through: vec.Splat(1), Channels: 0xff, Matt: vec.Splat(1), Soft: true, Wide: true}
 }

@@ -169,6 +169,8 @@ type Setup struct {
 	Aerial bool `json:"aerial,omitempty"`
 	// Grade is what is done to the picture's colours; left out, nothing.
 	Grade *grade.Grade `json:"grade,omitempty"`
+	// Bake is how the level is baked; left out: StandardBake.
+	Bake *Bake `json:"bake,omitempty"`
 }
 
 // Day is where and when the sun and the sky are those of: by the clock, or by the sun's
@@ -248,6 +250,11 @@ type Object struct {
 	Turn   float64    `json:"turn"` // degrees about the upright axis through the pivot
 	// Channels that may light it, bit 0 for channel 1; left out: all.
 	Channels *uint8 `json:"channels,omitempty"`
+	// Density is its texels a metre in the lightmap; left out, the level's. ByProbes has probes
+	// light it instead, and InMap has it in the lightmap although its pieces are small.
+	Density  *float64 `json:"density,omitempty"`
+	ByProbes bool     `json:"byProbes,omitempty"`
+	InMap    bool     `json:"inMap,omitempty"`
 }
 
 // Material is what the setup changes of a material of the file, by its name. What
@@ -584,6 +591,14 @@ func (s *Setup) fill() {
 	full(&s.Channels)
 	full(&s.Zones)
 	full(&s.References)
+	if s.Bake != nil {
+		b := *s.Bake
+		full(&b.Bounds)
+		full(&b.Fill)
+		full(&b.Probes)
+		full(&b.Mirrors)
+		s.Bake = &b
+	}
 }
 
 func full[V any](m *map[string]V) {
@@ -699,6 +714,9 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 	each(s.Zones, changedIn(s.Zones, "zones", changed), func(id string, z *Zone) { z.validate(&c, "/zones/"+id, id) })
 	if s.Fog != nil {
 		s.Fog.validate(&c, "/fog")
+	}
+	if s.Bake != nil {
+		s.Bake.validate(&c, "/bake")
 	}
 	if s.Grade != nil {
 		err := s.Grade.Check()
@@ -856,6 +874,9 @@ func (o *Object) validate(c *checker, at, id string) {
 	c.text(at+"/name", o.Name, MaxName)
 	c.ok(o.Part == "" || o.Part == Static || o.Part == Mover || o.Part == Blocker, at+"/part", "%q is not static, mover or blocker", o.Part)
 	c.num(at+"/turn", o.Turn, -3600, 3600)
+	if o.Density != nil {
+		c.num(at+"/density", *o.Density, 0.05, 256)
+	}
 	for k := range 3 {
 		c.num(at+"/offset", o.Offset[k], -1e5, 1e5)
 		c.num(at+"/pivot", o.Pivot[k], -1e6, 1e6)

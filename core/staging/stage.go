@@ -264,3 +264,82 @@ func paint(m *setup.Material, to *scene.Material) {
 		to.Emissive = vec.Of(*m.Emission)
 	}
 }
+
+// Bakes is what a setup says of an object in the lightmap.
+type Bakes struct {
+	Density         float64 // texels a metre; 0: the level's
+	ByProbes, InMap bool
+}
+
+// Baked is what a setup says of each object's place in the lightmap: of it, or of the nearest
+// thing that it hangs from.
+func Baked(doc *setup.Setup, s *scene.Scene) []Bakes {
+	at := map[string]Bakes{}
+	for _, id := range slices.Sorted(maps.Keys(doc.Objects)) {
+		o := doc.Objects[id]
+		b := at[o.Path]
+		if o.Density != nil {
+			b.Density = *o.Density
+		}
+		b.ByProbes, b.InMap = b.ByProbes || o.ByProbes, b.InMap || o.InMap
+		at[o.Path] = b
+	}
+	out := make([]Bakes, len(s.Objects))
+	for i := range out {
+		above(s.Objects[i].Path, func(path string) {
+			if b, ok := at[path]; ok {
+				if b.Density > 0 {
+					out[i].Density = b.Density
+				}
+				out[i].ByProbes, out[i].InMap = out[i].ByProbes || b.ByProbes, out[i].InMap || b.InMap
+			}
+		})
+	}
+	return out
+}
+
+// Movers tells the objects that move at run time: those that the setup says so of, and those
+// that the file moves. What only stands elsewhere than in the file does not.
+func Movers(doc *setup.Setup, s *scene.Scene) []bool {
+	said := map[string]bool{}
+	for _, o := range doc.Objects {
+		if o.Part == setup.Mover {
+			said[o.Path] = true
+		}
+	}
+	out := s.Animated()
+	for i := range out {
+		above(s.Objects[i].Path, func(path string) { out[i] = out[i] || said[path] })
+	}
+	return out
+}
+
+// Still names all that a bake depends on of the stage: what moves at run time is not in it,
+// nor the air.
+func (st *Stage) Still(moves []bool, s *scene.Scene) [32]byte {
+	type thing struct {
+		Path  string
+		Duty  string
+		Moved *vec.Mat4
+	}
+	var things []thing
+	said := st.byPath()
+	for i := range s.Objects {
+		if moves[i] {
+			continue
+		}
+		t := thing{Path: s.Objects[i].Path}
+		above(t.Path, func(path string) {
+			if a := said[path]; a.hidden {
+				t.Duty = "hidden"
+			} else if a.blocks {
+				t.Duty = "blocker"
+			}
+		})
+		if len(s.Moved) > 0 {
+			t.Moved = s.Moved[i]
+		}
+		things = append(things, t)
+	}
+	return sha256.Sum256([]byte(digest(st.Blob, things, st.doc.Backdrops, st.doc.Materials, st.Channels(s))))
+}

@@ -6,6 +6,7 @@ package world
 import (
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 
 	"willowherb/core/fog"
@@ -303,7 +304,30 @@ func (t *Tracer) Passes(p, n, d vec.V3, dist float32) vec.V3 {
 }
 
 // Casts tells the objects that cast shadow: all but what is not there.
-func (w *World) Casts(object int) bool { return w.duties == nil || w.duties[object] != Gone }
+func (w *World) Casts(object int) bool { return w.Duty(object) != Gone }
+
+// Duty is what an object does.
+func (w *World) Duty(object int) Duty {
+	if w.duties == nil {
+		return Fixed
+	}
+	return w.duties[object]
+}
+
+// Resting is the world without the objects that move: what a bake sees.
+func (w *World) Resting(moves []bool, workers int) (*World, error) {
+	out := *w
+	if w.duties == nil {
+		return &out, nil
+	}
+	out.duties = slices.Clone(w.duties)
+	for i, m := range moves {
+		if m && out.duties[i] == Moving {
+			out.duties[i] = Gone
+		}
+	}
+	return &out, out.others(workers)
+}
 
 // Channels that may light an object.
 func (w *World) Channels(object uint32) uint8 { return w.channels[object] }

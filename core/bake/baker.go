@@ -1,0 +1,444 @@
+package bake
+
+import (
+	"context"
+	"encoding/binary"
+	"time"
+
+	"willowherb/core/cache"
+	"willowherb/core/lamps"
+	"willowherb/core/light"
+	"willowherb/core/path"
+	"willowherb/core/place"
+	"willowherb/core/setup"
+	"willowherb/core/spread"
+	"willowherb/core/trace"
+	"willowherb/core/unwrap"
+	"willowherb/core/vec"
+	"willowherb/core/world"
+)
+
+// Source is a light that is baked.
+type Source struct {
+	ID  string
+	Key [32]byte // of all that its layers depend on, besides the place
+	// Light for sampling; Straight has its direct light in the map too.
+	Light    *light.Light
+	Straight bool
+	Bounces  int // 0: as many as there are
+	Gain     vec.V3
+}
+
+// Sources are the lights that a setup bakes, those that are off too: they can be turned on
+// without a new bake. only, if it is not nil, picks some by their ids.
+func Sources(ls []*lamps.Lamp, rules *setup.Bake, only func(id string) bool) (out []Source) {
+	for _, l := range ls {
+		if l.Carry == setup.Live || only != nil && !only(l.ID) {
+			continue
+		}
+		s := Source{ID: l.ID, Light: l.Source, Gain: l.Gain(), Straight: Whole(l)}
+		if l.Kind == setup.Sky {
+			s.Bounces = rules.SkyBounces
+		}
+		s.Key = Digest(algorithm, l.Key, s.Straight, s.Bounces)
+		out = append(out, s)
+	}
+	return out
+}
+
+// Whole reports whether a light's direct light is in the map: of baked lights, and of skies
+// and what shines by itself, unless they are live.
+func Whole(l *lamps.Lamp) bool {
+	return l.Carry == setup.Baked || l.Carry == setup.Split && (l.Kind == setup.Sky || l.Kind == setup.Emissive)
+}
+
+// algorithm changes whenever the same inputs would give another layer.
+const algorithm = 1
+
+// Baker works out layers. Safe for concurrent use once it is ready.
+type Baker struct {
+	W       *world.World // without movers
+	Plan    *Plan
+	Sources []Source
+	Workers int
+
+	cache  *cache.Cache
+	reach  *cache.Reach
+	table  *cache.Table
+	lights []*light.Light
+	level  []float64 // what each light gives to the whole place, on average, in lux
+	Took   struct{ Cache time.Duration }
+}
+
+// NewBaker makes a baker ready: finds the openings, and fills the light cache as far as the
+// map's texels need it. The world must be without movers. Error: ctx ended.
+func NewBaker(ctx context.Context, w *world.World, p *Plan, sources []Source, workers int) (*Baker, error) {
+	b := &Baker{W: w, Plan: p, Sources: sources, Workers: workers}
+	begin := time.Now()
+	var portals []light.Portal
+	for _, s := range sources {
+		l := *s.Light
+		if l.Kind == light.Sky {
+			if portals == nil {
+				var err error
+				if portals, err = place.Portals(ctx, w, workers); err != nil {
+					return nil, err
+				}
+				if portals == nil {
+					portals = []light.Portal{}
+				}
+			}
+			l.Portals = portals
+		}
+		b.lights = append(b.lights, &l)
+	}
+	b.cache = cache.New(w, workers)
+	b.cache.Coarse(p.Quality.Cell)
+	b.reach = b.cache.Reach()
+	if err := b.touch(ctx); err != nil {
+		return nil, err
+	}
+	if err := b.cache.Fill(ctx, b.reach, workers); err != nil {
+		return nil, err
+	}
+	err := b.light(ctx)
+	b.Took.Cache = time.Since(begin)
+	return b, err
+}
+
+func (b *Baker) light(ctx context.Context) (err error) {
+	var from []cache.Source
+	for i, s := range b.Sources {
+		from = append(from, cache.Source{Key: s.Key, Light: b.lights[i], Bounces: s.Bounces})
+	}
+	if b.table, err = b.cache.Light(ctx, b.reach, from, b.Workers); err != nil {
+		return err
+	}
+	for i := range b.Sources {
+		b.level = append(b.level, b.table.Mean(i))
+	}
+	return nil
+}
+
+// touched is of how many texels one is asked for where its paths end in the cache.
+const touched = 5
+
+func (b *Baker) touch(ctx context.Context) error {
+	return spread.With(ctx, len(b.Plan.Objects), b.Workers, func() (func(int), func()) {
+		k := path.NewWalker(b.W, nil)
+		k.Touching(b.reach)
+		return func(i int) {
+			l := b.Plan.Objects[i]
+			for p := range l.Patches {
+				places := l.Patches[p].Places(1)
+				for c := p % touched; c < len(places); c += touched {
+					if places[c].Tri >= 0 {
+						b.start(k, l, &places[c], l.Begin[p]+c, 0)
+					}
+				}
+			}
+		}, k.Release
+	})
+}
+
+// seed of a bake's random numbers: the same always, so that what is baked anew alone is as
+// it would be in company.
+const seed = 0x62616b65
+
+// start follows one sample of a texel, and tells what it met.
+func (b *Baker) start(k *path.Walker, l *Laid, q *unwrap.Place, cell, sample int) path.Gathered {
+	k.Begin(seed, binary.LittleEndian.Uint32(l.Key[:])+uint32(cell)*0x9e3779b9, uint32(sample))
+	tri := uint32(l.First) + uint32(q.Tri)
+	_, n := b.W.S.Area(tri)
+	v := k.Texel(tri, q.U, q.V, n)
+	return k.Gather(&v, path.Segment{})
+}
+
+// parts is into how many places a texel is cut, across and down.
+const parts = 2
+
+// Layer is what one light gives to an object's texels, in lux at unit output: three halves a
+// cell. nil for nothing.
+type Layer struct {
+	Lux []uint16
+	// Mean of its luminance over the object's texels, and of the deviation that is left as noise.
+	Mean, Noise float64
+}
+
+// Baked is an object's layers, one for each source.
+type Baked struct {
+	Layers []Layer
+	// Open is how open each texel is to its surroundings, 0 to 255; nil where it was not asked for.
+	Open []uint8
+	// Buried are the texels that lie within something solid, with what stands for them.
+	Buried  int
+	Samples int64 // of texels
+}
+
+// texel is one worker's state for a texel.
+type texel struct {
+	sums [parts * parts][]taken
+	n    [parts * parts]int
+	back [parts * parts]int
+}
+
+// taken is what samples of one light found.
+type taken struct {
+	straight, bounced   vec.V3
+	straight2, bounced2 float64 // sums of squares of luminance
+	n                   int
+}
+
+// Object bakes an object for the sources that are wanted; nil: all. Error: ctx ended.
+func (b *Baker) Object(ctx context.Context, l *Laid, want []bool) (*Baked, error) {
+	w := b.work(l)
+	w.want = want
+	const batch = 256
+	err := spread.With(ctx, (l.Cells+batch-1)/batch, b.Workers, func() (func(int), func()) {
+		t := b.hand()
+		return func(i int) {
+			trace.Settle()
+			for c := i * batch; c < min((i+1)*batch, l.Cells); c++ {
+				t.texel(w, c)
+			}
+		}, t.done
+	})
+	if err != nil {
+		return nil, err
+	}
+	return w.finish(ctx, b.Workers)
+}
+
+// work is an object while it is baked.
+type work struct {
+	b      *Baker
+	l      *Laid
+	want   []bool         // the sources; nil: all
+	places []unwrap.Place // parts x parts for each cell
+	state  []state        // of each cell
+	pos    []vec.V3
+	n      []vec.V3
+	// Of each source, of each cell.
+	straight, bounced [][]float32 // RGB
+	straightVar       [][]float32
+	bouncedVar        [][]float32
+	open              []float32
+	samples           []int64 // of each cell
+}
+
+// state of a cell.
+type state uint8
+
+const (
+	nothing state = iota // no surface
+	lit
+	buried // within something solid
+	filled // from its neighbours
+)
+
+func (b *Baker) work(l *Laid) *work {
+	w := &work{b: b, l: l, places: make([]unwrap.Place, 0, l.Cells*parts*parts), state: make([]state, l.Cells), pos: make([]vec.V3, l.Cells), n: make([]vec.V3, l.Cells)}
+	for p := range l.Patches {
+		q := l.Patches[p].Places(parts)
+		wide := l.Patches[p].W * parts
+		for c := range l.Patches[p].W * l.Patches[p].H {
+			x, y := c%l.Patches[p].W*parts, c/l.Patches[p].W*parts
+			for k := range parts * parts {
+				w.places = append(w.places, q[(y+k/parts)*wide+x+k%parts])
+			}
+		}
+	}
+	for range b.Sources {
+		w.straight, w.bounced = append(w.straight, make([]float32, 3*l.Cells)), append(w.bounced, make([]float32, 3*l.Cells))
+		w.straightVar, w.bouncedVar = append(w.straightVar, make([]float32, l.Cells)), append(w.bouncedVar, make([]float32, l.Cells))
+	}
+	if b.Plan.Rules.Occlusion > 0 {
+		w.open = make([]float32, l.Cells)
+	}
+	w.samples = make([]int64, l.Cells)
+	return w
+}
+
+// hand is one worker.
+type hand struct {
+	b        *Baker
+	k        *path.Walker
+	on       []bool
+	straight []bool
+	t        texel
+}
+
+func (b *Baker) hand() *hand {
+	h := &hand{b: b, k: path.NewWalker(b.W, b.lights), on: make([]bool, len(b.Sources)), straight: make([]bool, len(b.Sources))}
+	for i := range h.t.sums {
+		h.t.sums[i] = make([]taken, len(b.Sources))
+	}
+	for i, s := range b.Sources {
+		h.straight[i] = s.Straight
+	}
+	return h
+}
+
+func (h *hand) done() { h.k.Release() }
+
+// texel takes the samples of a cell.
+func (h *hand) texel(w *work, cell int) {
+	places := w.places[cell*parts*parts : (cell+1)*parts*parts]
+	var use []int
+	for k := range places {
+		if places[k].Tri >= 0 {
+			use = append(use, k)
+		}
+		h.t.n[k], h.t.back[k] = 0, 0
+		clear(h.t.sums[k])
+	}
+	if len(use) == 0 {
+		return
+	}
+	l := w.l
+	mid := &places[use[0]]
+	p := h.b.W.S.PointAt(uint32(l.First)+uint32(mid.Tri), mid.U, mid.V)
+	w.pos[cell], w.n[cell] = p.Pos, p.Ng
+	q := &w.b.Plan.Quality
+	for i := range h.on {
+		h.on[i] = w.want == nil || w.want[i]
+	}
+	// Backs nearer than this are of what the texel lies in.
+	deep := float32(4 * max(l.Texel(uint32(l.First)+uint32(mid.Tri)), 0.05))
+	open := float64(0)
+	n := 0
+	take := func(many int) {
+		h.k.Ask(h.on, h.straight)
+		for range many {
+			at := use[n%len(use)]
+			h.k.With(h.b.table, (n^n/len(use))&1)
+			g := h.b.start(h.k, l, &places[at], cell, n)
+			n++
+			h.t.n[at]++
+			if g.Back && g.Dist < deep {
+				h.t.back[at]++
+			}
+			if r := h.b.Plan.Rules.Occlusion; r > 0 {
+				open += min(float64(g.Dist)/r, 1)
+			}
+			for i := range h.on {
+				if !h.on[i] {
+					continue
+				}
+				s := &h.t.sums[at][i]
+				a, c := h.k.Irradiance(i)
+				s.n++
+				if a != (vec.V3{}) {
+					s.straight = s.straight.Add(a)
+					y := lum(a)
+					s.straight2 += y * y
+				}
+				if c != (vec.V3{}) {
+					s.bounced = s.bounced.Add(c)
+					y := lum(c)
+					s.bounced2 += y * y
+				}
+			}
+		}
+	}
+	take(max(q.Least, len(use)))
+	if w.open != nil {
+		w.open[cell] = float32(open / float64(n))
+	}
+	// Places that saw only backs lie within something solid.
+	kept := use[:0:0]
+	for _, k := range use {
+		if h.t.n[k] > h.t.back[k] {
+			kept = append(kept, k)
+		}
+	}
+	if len(kept) == 0 {
+		w.state[cell] = buried
+		w.samples[cell] = int64(n)
+		return
+	}
+	use = kept
+	w.state[cell] = lit
+	for n < q.Most {
+		more := false
+		for i := range h.on {
+			if h.on[i] {
+				h.on[i] = h.noisy(i, use, q.Noise)
+				more = more || h.on[i]
+			}
+		}
+		if !more {
+			break
+		}
+		take(min(q.Least, q.Most-n))
+	}
+	w.samples[cell] = int64(n)
+	for i := range h.b.Sources {
+		a, c, va, vc := h.mean(i, use)
+		o := 3 * cell
+		w.straight[i][o], w.straight[i][o+1], w.straight[i][o+2] = a.X, a.Y, a.Z
+		w.bounced[i][o], w.bounced[i][o+1], w.bounced[i][o+2] = c.X, c.Y, c.Z
+		w.straightVar[i][cell], w.bouncedVar[i][cell] = va, vc
+	}
+}
+
+func lum(v vec.V3) float64 {
+	return 0.2126*float64(v.X) + 0.7152*float64(v.Y) + 0.0722*float64(v.Z)
+}
+
+// mean of a light over the places that count, each alike, and the variances of the means:
+// what differs from place to place is no noise.
+func (h *hand) mean(i int, use []int) (straight, bounced vec.V3, va, vc float32) {
+	m, single := 0, true
+	var sa, sc float64
+	for _, k := range use {
+		s := &h.t.sums[k][i]
+		if s.n == 0 {
+			continue
+		}
+		m++
+		single = single && s.n == 1
+		inv := 1 / float32(s.n)
+		a, c := s.straight.Scale(inv), s.bounced.Scale(inv)
+		straight, bounced = straight.Add(a), bounced.Add(c)
+		n := float64(s.n)
+		ya, yc := lum(a), lum(c)
+		d := max(n-1, 1) * n
+		sa += max(s.straight2-n*ya*ya, 0) / d
+		sc += max(s.bounced2-n*yc*yc, 0) / d
+	}
+	if m == 0 {
+		return
+	}
+	if single && m > 1 {
+		// One sample a place: what differs from place to place is all that is known.
+		sa, sc = 0, 0
+		ma, mc := lum(straight)/float64(m), lum(bounced)/float64(m)
+		for _, k := range use {
+			if s := &h.t.sums[k][i]; s.n > 0 {
+				da, dc := lum(s.straight)-ma, lum(s.bounced)-mc
+				sa, sc = sa+da*da, sc+dc*dc
+			}
+		}
+		k := float64(m) / float64(m-1)
+		sa, sc = sa*k, sc*k
+	}
+	inv := 1 / float32(m)
+	return straight.Scale(inv), bounced.Scale(inv), float32(sa) * inv * inv, float32(sc) * inv * inv
+}
+
+// dim is the share of what a light gives to the place on average under which its noise does
+// not count.
+const dim = 0.1
+
+// noisy reports whether a light still wants samples. It asks for that light alone, so that
+// company changes nothing.
+func (h *hand) noisy(i int, use []int, limit float64) bool {
+	a, c, va, vc := h.mean(i, use)
+	y := lum(a) + lum(c)
+	t := limit * max(y, dim*h.b.level[i])
+	return float64(va)+float64(vc) > t*t
+}
+
+// Luminous is the luminance of a colour in lux.
+func Luminous(v vec.V3) float64 { return lum(v) }

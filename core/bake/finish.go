@@ -1,0 +1,333 @@
+package bake
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"github.com/x448/float16"
+
+	"willowherb/core/spread"
+	"willowherb/core/vec"
+)
+
+// finish makes layers of what was found.
+func (w *work) finish(ctx context.Context, workers int) (*Baked, error) {
+	out := &Baked{Layers: make([]Layer, len(w.b.Sources))}
+	for _, n := range w.samples {
+		out.Samples += n
+	}
+	for _, s := range w.state {
+		if s == buried {
+			out.Buried++
+		}
+	}
+	err := spread.Over(ctx, len(w.b.Sources), workers, func(i int) {
+		if w.want == nil || w.want[i] {
+			out.Layers[i] = w.layer(i)
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	if w.open != nil {
+		out.Open = make([]uint8, len(w.open))
+		for i, v := range w.open {
+			out.Open[i] = uint8(math.Round(float64(min(max(v, 0), 1)) * 255))
+		}
+	}
+	return out, nil
+}
+
+// layer of a light: smoothed, filled, matched and put together.
+func (w *work) layer(i int) (out Layer) {
+	if !slices.ContainsFunc(w.straight[i], some) && !slices.ContainsFunc(w.bounced[i], some) {
+		return out
+	}
+	rounds := w.b.Plan.Quality.Smooth
+	sum := make([]float32, 3*w.l.Cells)
+	variance := make([]float32, w.l.Cells)
+	for k, part := range [][]float32{w.straight[i], w.bounced[i]} {
+		v := [][]float32{w.straightVar[i], w.bouncedVar[i]}[k]
+		s := smoother{w: w, rgb: part, variance: v}
+		s.run(rounds)
+		for c, x := range s.rgb {
+			sum[c] += x
+		}
+		for c, x := range s.variance {
+			variance[c] += x
+		}
+	}
+	n := 0
+	for c, st := range w.state {
+		if st == lit {
+			out.Mean += lum(vec.V3{X: sum[3*c], Y: sum[3*c+1], Z: sum[3*c+2]})
+			out.Noise += math.Sqrt(float64(variance[c]))
+			n++
+		}
+	}
+	out.Mean, out.Noise = out.Mean/float64(max(n, 1)), out.Noise/float64(max(n, 1))
+	w.fill(sum)
+	w.match(sum)
+	out.Lux = make([]uint16, len(sum))
+	for c, v := range sum {
+		out.Lux[c] = Half(v)
+	}
+	return out
+}
+
+func some(v float32) bool { return v != 0 }
+
+// Half is a number of lux as a half, within what halves hold.
+func Half(v float32) uint16 { return float16.Fromfloat32(min(max(v, 0), 65504)).Bits() }
+
+// smoother smooths one part of a light along the surface of each patch: rounds of a 3 x 3
+// kernel whose taps lie ever farther apart (Dammertz et al. 2010), each neighbour by how
+// likely it is to be the same light under other noise, and by how nearly it lies in the plane.
+type smoother struct {
+	w             *work
+	rgb, variance []float32
+}
+
+func (s *smoother) run(rounds int) {
+	w := s.w
+	s.rgb, s.variance = append([]float32(nil), s.rgb...), append([]float32(nil), s.variance...)
+	if !slices.ContainsFunc(s.variance, some) {
+		return
+	}
+	rgb, variance := append([]float32(nil), s.rgb...), append([]float32(nil), s.variance...)
+	guide, spreadOf := make([]float32, len(s.variance)), make([]float32, len(s.variance))
+	for r := range rounds {
+		step := 1 << r
+		for p := range w.l.Patches {
+			q := &w.l.Patches[p]
+			if q.W*q.H < 4 {
+				continue
+			}
+			s.guide(w.l.Begin[p], q.W, q.H, guide, spreadOf)
+			s.round(w.l.Begin[p], q.W, q.H, step, guide, spreadOf, rgb, variance)
+		}
+		s.rgb, rgb = rgb, s.rgb
+		s.variance, variance = variance, s.variance
+		if r+1 < rounds {
+			copy(rgb, s.rgb)
+			copy(variance, s.variance)
+		}
+	}
+}
+
+// guide is the luminance and the variance by which neighbours are compared: means of 3 x 3,
+// since single texels are too noisy to tell.
+func (s *smoother) guide(begin, wide, high int, lumOut, varOut []float32) {
+	for y := range high {
+		for x := range wide {
+			c := begin + y*wide + x
+			if s.w.state[c] != lit {
+				continue
+			}
+			var l, v, n float32
+			for j := max(y-1, 0); j <= min(y+1, high-1); j++ {
+				for i := max(x-1, 0); i <= min(x+1, wide-1); i++ {
+					o := begin + j*wide + i
+					if s.w.state[o] != lit {
+						continue
+					}
+					l += float32(lum(vec.V3{X: s.rgb[3*o], Y: s.rgb[3*o+1], Z: s.rgb[3*o+2]}))
+					v += s.variance[o]
+					n++
+				}
+			}
+			lumOut[c], varOut[c] = l/n, v/n
+		}
+	}
+}
+
+// apart is how many deviations of the noise may lie between what is averaged.
+const apart = 2.0
+
+func (s *smoother) round(begin, wide, high, step int, guide, noise, rgb, variance []float32) {
+	w := s.w
+	for y := range high {
+		for x := range wide {
+			c := begin + y*wide + x
+			if w.state[c] != lit || noise[c] == 0 {
+				continue
+			}
+			var sum vec.V3
+			var all, sq float32
+			for j := -1; j <= 1; j++ {
+				for i := -1; i <= 1; i++ {
+					px, py := x+i*step, y+j*step
+					if px < 0 || py < 0 || px >= wide || py >= high {
+						continue
+					}
+					o := begin + py*wide + px
+					if w.state[o] != lit {
+						continue
+					}
+					k := float32(4) / float32(int(1)<<(abs(i)+abs(j)))
+					if o != c {
+						k *= w.alike(c, o)
+						d := guide[o] - guide[c]
+						// The mean of nine has a ninth of the variance.
+						k *= exp(-d * d / (apart*apart*(noise[c]+noise[o])/9*4 + 1e-30))
+					}
+					if k < 1e-4 {
+						continue
+					}
+					sum = sum.Add(vec.V3{X: s.rgb[3*o], Y: s.rgb[3*o+1], Z: s.rgb[3*o+2]}.Scale(k))
+					sq += k * k * s.variance[o]
+					all += k
+				}
+			}
+			inv := 1 / all
+			rgb[3*c], rgb[3*c+1], rgb[3*c+2] = sum.X*inv, sum.Y*inv, sum.Z*inv
+			variance[c] = sq * inv * inv
+		}
+	}
+}
+
+func abs(i int) int { return max(i, -i) }
+
+func exp(x float32) float32 {
+	if x < -12 {
+		return 0
+	}
+	return float32(math.Exp(float64(x)))
+}
+
+// alike is how much two cells are one surface: neither bent away from the other nor beyond
+// its plane.
+func (w *work) alike(a, b int) float32 {
+	d := w.pos[b].Sub(w.pos[a])
+	dist := d.Len()
+	if dist == 0 {
+		return 1
+	}
+	off := max(d.Dot(w.n[a]), -d.Dot(w.n[a])) / dist
+	turn := 1 - w.n[a].Dot(w.n[b])
+	return exp(-8*off*off - 8*turn)
+}
+
+// ring are the eight about a cell, in order.
+var ring = [8][2]int{{-1, -1}, {0, -1}, {1, -1}, {1, 0}, {1, 1}, {0, 1}, {-1, 1}, {-1, 0}}
+
+// fill gives texels that lie within something solid, and cells without a surface, what stands
+// for them: the mean of their neighbours, by the darkest of the groups into which they fall.
+// What divides two rooms shows on neither side then.
+func (w *work) fill(rgb []float32) {
+	st := append([]state(nil), w.state...)
+	for p := range w.l.Patches {
+		q := &w.l.Patches[p]
+		w.fillPatch(rgb, st, w.l.Begin[p], q.W, q.H)
+	}
+}
+
+func (w *work) fillPatch(rgb []float32, st []state, begin, wide, high int) {
+	for range wide + high {
+		var done []int
+		for c := range wide * high {
+			if st[begin+c] == lit || st[begin+c] == filled {
+				continue
+			}
+			if v, ok := darkest(rgb, st, begin, c%wide, c/wide, wide, high); ok {
+				o := 3 * (begin + c)
+				rgb[o], rgb[o+1], rgb[o+2] = v.X, v.Y, v.Z
+				done = append(done, begin+c)
+			}
+		}
+		if len(done) == 0 {
+			return
+		}
+		for _, c := range done {
+			st[c] = filled
+		}
+	}
+}
+
+// darkest is the mean of the darkest run of known cells round one.
+func darkest(rgb []float32, st []state, begin, x, y, wide, high int) (best vec.V3, ok bool) {
+	known := func(k int) (vec.V3, bool) {
+		px, py := x+ring[k%8][0], y+ring[k%8][1]
+		if px < 0 || py < 0 || px >= wide || py >= high {
+			return vec.V3{}, false
+		}
+		o := begin + py*wide + px
+		if st[o] != lit && st[o] != filled {
+			return vec.V3{}, false
+		}
+		return vec.V3{X: rgb[3*o], Y: rgb[3*o+1], Z: rgb[3*o+2]}, true
+	}
+	// Begin where a run begins; a whole ring is one run.
+	from := 0
+	for k := range 8 {
+		if _, before := known(k + 7); !before {
+			from = k
+			break
+		}
+	}
+	least := math.Inf(1)
+	var sum vec.V3
+	n := 0
+	end := func() {
+		if n > 0 {
+			m := sum.Scale(1 / float32(n))
+			if l := lum(m); l < least {
+				least, best, ok = l, m, true
+			}
+		}
+		sum, n = vec.V3{}, 0
+	}
+	for k := from; k < from+8; k++ {
+		v, is := known(k)
+		if !is {
+			end()
+			continue
+		}
+		sum, n = sum.Add(v), n+1
+	}
+	end()
+	return best, ok
+}
+
+// match brings texels on both sides of a seam together, so that looks-up on one side and on
+// the other agree along it: places along the edge in turn, each side changed by half of what
+// they differ (Kaczmarz 1937).
+func (w *work) match(rgb []float32) {
+	const rounds = 6
+	for range rounds {
+		for i := range w.l.Seams {
+			s := &w.l.Seams[i]
+			n := min(int(s.Length*2)+2, 4096)
+			for k := range n {
+				f := (float32(k) + 0.5) / float32(n)
+				a := w.l.taps(s.A, between(s.FromA, s.ToA, f))
+				b := w.l.taps(s.B, between(s.FromB, s.ToB, f))
+				pull(rgb, &a, &b)
+			}
+		}
+	}
+}
+
+func between(a, b vec.V2, f float32) vec.V2 {
+	return vec.V2{X: a.X + (b.X-a.X)*f, Y: a.Y + (b.Y-a.Y)*f}
+}
+
+func pull(rgb []float32, a, b *Taps) {
+	var weight float32
+	for k := range 4 {
+		weight += a.W[k]*a.W[k] + b.W[k]*b.W[k]
+	}
+	for ch := range 3 {
+		var d float32
+		for k := range 4 {
+			d += a.W[k]*rgb[3*int(a.Cell[k])+ch] - b.W[k]*rgb[3*int(b.Cell[k])+ch]
+		}
+		d /= weight
+		for k := range 4 {
+			i, j := 3*int(a.Cell[k])+ch, 3*int(b.Cell[k])+ch
+			rgb[i] = max(rgb[i]-d*a.W[k], 0)
+			rgb[j] = max(rgb[j]+d*b.W[k], 0)
+		}
+	}
+}

@@ -1,0 +1,264 @@
+package bake
+
+import (
+	"context"
+	"encoding/hex"
+	"math"
+	"time"
+
+	"github.com/x448/float16"
+
+	"willowherb/core/vec"
+)
+
+// Result is a bake.
+type Result struct {
+	Plan    *Plan
+	Sources []Source
+	Objects []*Baked // as Plan.Objects
+	// Samples of texels that were taken for it, and the time.
+	Samples int64
+	Took    time.Duration
+	// Made is how many layers were made for it, of how many it has.
+	Made, Layers int
+}
+
+// LayerKey names a layer: all that its bits depend on.
+func LayerKey(place [32]byte, l *Laid, s *Source, p *Plan) string {
+	k := Digest(place, l.Key, s.Key, p.Quality, p.Rules.SkyBounces)
+	return hex.EncodeToString(k[:16])
+}
+
+// Keeper keeps layers by their keys. Safe for concurrent use.
+type Keeper interface {
+	// Layer returns one that is kept; false where it is not.
+	Layer(ctx context.Context, key string) (Layer, bool, error)
+	// Keep keeps one. What cannot be kept is an error.
+	Keep(ctx context.Context, key string, l Layer) error
+}
+
+// Progress of a bake.
+type Progress struct {
+	Done, All int // cells
+	Samples   int64
+	Object    string // that is worked on; empty for the light cache
+}
+
+// Job is a bake to be made.
+type Job struct {
+	Place  [32]byte // staging.Stage.Still
+	Plan   *Plan
+	Kept   Keeper // nil: nothing is kept
+	Tell   func(Progress)
+	Needed func() (*Baker, error) // makes the baker; asked once, where something is to be made
+}
+
+// Missing tells, for each object and source, whether its layer is not kept.
+func (j *Job) Missing(ctx context.Context, sources []Source) (missing [][]bool, have [][]Layer, n int, err error) {
+	missing, have = make([][]bool, len(j.Plan.Objects)), make([][]Layer, len(j.Plan.Objects))
+	for i, l := range j.Plan.Objects {
+		missing[i], have[i] = make([]bool, len(sources)), make([]Layer, len(sources))
+		for k := range sources {
+			ok := false
+			if j.Kept != nil {
+				if have[i][k], ok, err = j.Kept.Layer(ctx, LayerKey(j.Place, l, &sources[k], j.Plan)); err != nil {
+					return nil, nil, 0, err
+				}
+				ok = ok && (have[i][k].Lux == nil || len(have[i][k].Lux) == 3*l.Cells)
+			}
+			if !ok {
+				missing[i][k] = true
+				n++
+			}
+		}
+	}
+	return missing, have, n, nil
+}
+
+// Run makes what is not kept, and returns the whole. An error of ctx leaves what was kept so far.
+func (j *Job) Run(ctx context.Context, sources []Source) (*Result, error) {
+	begin := time.Now()
+	missing, have, n, err := j.Missing(ctx, sources)
+	if err != nil {
+		return nil, err
+	}
+	out := &Result{Plan: j.Plan, Sources: sources, Made: n, Layers: len(sources) * len(j.Plan.Objects)}
+	all, done := 0, 0
+	for i, l := range j.Plan.Objects {
+		if anyOf(missing[i]) {
+			all += l.Cells
+		}
+	}
+	var b *Baker
+	for i, l := range j.Plan.Objects {
+		made := &Baked{Layers: have[i]}
+		if anyOf(missing[i]) {
+			if b == nil {
+				if b, err = j.Needed(); err != nil {
+					return nil, err
+				}
+			}
+			j.tell(Progress{done, all, out.Samples, l.Path})
+			fresh, err := b.Object(ctx, l, missing[i])
+			if err != nil {
+				return nil, err
+			}
+			for k := range sources {
+				if !missing[i][k] {
+					fresh.Layers[k] = have[i][k]
+				} else if j.Kept != nil {
+					if err := j.Kept.Keep(ctx, LayerKey(j.Place, l, &sources[k], j.Plan), fresh.Layers[k]); err != nil {
+						return nil, err
+					}
+				}
+			}
+			made = fresh
+			done += l.Cells
+			out.Samples += fresh.Samples
+		}
+		out.Objects = append(out.Objects, made)
+	}
+	j.tell(Progress{done, all, out.Samples, ""})
+	out.Took = time.Since(begin)
+	return out, nil
+}
+
+func (j *Job) tell(p Progress) {
+	if j.Tell != nil {
+		j.Tell(p)
+	}
+}
+
+// At is what each source gives at a place of a triangle of the scene, in lux at unit output.
+func (r *Result) At(object int, tri uint32, u, v float32, to []vec.V3) ([]vec.V3, bool) {
+	l := r.Plan.Of(object)
+	if l == nil {
+		return nil, false
+	}
+	t, ok := l.At(tri, u, v)
+	if !ok {
+		return nil, false
+	}
+	b := r.of(l)
+	to = to[:0]
+	for i := range r.Sources {
+		to = append(to, b.Layers[i].at(&t))
+	}
+	return to, true
+}
+
+func (r *Result) of(l *Laid) *Baked {
+	for i, o := range r.Plan.Objects {
+		if o == l {
+			return r.Objects[i]
+		}
+	}
+	return nil
+}
+
+func (y *Layer) at(t *Taps) (v vec.V3) {
+	if y.Lux == nil {
+		return v
+	}
+	for k := range 4 {
+		if t.W[k] != 0 {
+			v = v.Add(y.cell(int(t.Cell[k])).Scale(t.W[k]))
+		}
+	}
+	return v
+}
+
+func (y *Layer) cell(c int) vec.V3 {
+	return vec.V3{X: whole(y.Lux[3*c]), Y: whole(y.Lux[3*c+1]), Z: whole(y.Lux[3*c+2])}
+}
+
+func whole(h uint16) float32 { return float16.Frombits(h).Float32() }
+
+// Lux is the irradiance on an object's cells of all sources by their gains, RGB.
+func (r *Result) Lux(i int, gains []vec.V3) []float32 {
+	out := make([]float32, 3*r.Plan.Objects[i].Cells)
+	for k := range r.Sources {
+		g := gains[k]
+		if y := r.Objects[i].Layers[k].Lux; y != nil && g != (vec.V3{}) {
+			for c := 0; c < len(out); c += 3 {
+				out[c] += g.X * whole(y[c])
+				out[c+1] += g.Y * whole(y[c+1])
+				out[c+2] += g.Z * whole(y[c+2])
+			}
+		}
+	}
+	return out
+}
+
+// Gains are the sources' own.
+func (r *Result) Gains() (out []vec.V3) {
+	for i := range r.Sources {
+		out = append(out, r.Sources[i].Gain)
+	}
+	return out
+}
+
+// Noise that is left in an object's texels, as a share of their mean, at some gains.
+func (r *Result) Noise(i int, gains []vec.V3) float64 {
+	var mean, variance float64
+	for k, g := range gains {
+		y := &r.Objects[i].Layers[k]
+		f := lum(g)
+		mean += f * y.Mean
+		variance += f * f * y.Noise * y.Noise
+	}
+	if mean <= 0 {
+		return 0
+	}
+	return math.Sqrt(variance) / mean
+}
+
+// AllNoise is that of all objects, each by its texels.
+func (r *Result) AllNoise(gains []vec.V3) float64 {
+	var sum, n float64
+	for i, l := range r.Plan.Objects {
+		if v := r.Noise(i, gains); v > 0 {
+			sum += float64(l.Used) * v * v
+			n += float64(l.Used)
+		}
+	}
+	return math.Sqrt(sum / max(n, 1))
+}
+
+// Page draws a page, three numbers a texel, rows from the top: values of cells for each
+// object.
+func (p *Plan) Page(page int, values func(object int) []float32) []float32 {
+	g := p.Pages[page]
+	out := make([]float32, 3*g.W*g.H)
+	for i, l := range p.Objects {
+		var of []float32
+		for k, s := range l.Spots {
+			if s.Page != page {
+				continue
+			}
+			if of == nil {
+				of = values(i)
+			}
+			q := &l.Patches[k]
+			for c := range q.W * q.H {
+				x, y := c%q.W, c/q.W
+				if s.Turned {
+					x, y = y, x
+				}
+				if x, y = x+s.X, y+s.Y; x < g.W && y < g.H {
+					copy(out[3*(y*g.W+x):3*(y*g.W+x)+3], of[3*(l.Begin[k]+c):])
+				}
+			}
+		}
+	}
+	return out
+}
+
+func anyOf(list []bool) bool {
+	for _, v := range list {
+		if v {
+			return true
+		}
+	}
+	return false
+}
