@@ -12,6 +12,7 @@ import (
 	"willowherb/core/lamps"
 	"willowherb/core/setup"
 	"willowherb/format/cube"
+	"willowherb/format/intact"
 )
 
 type cubeCmd struct {
@@ -51,7 +52,7 @@ func (c *cubeCmd) Run(_ context.Context) error {
 	}
 	g, curve := grade.Compile(st.Setup.Grade), exposure.Curve(st.Setup.Curve)
 	t := cube.Made(title, c.Side, func(v [3]float64) [3]float64 { return g.Between(v, curve) })
-	if err := writeFile(c.Out, t.Write); err != nil {
+	if err := intact.Write(c.Out, t.Write); err != nil {
 		return err
 	}
 	if c.JSON {

@@ -11,6 +11,7 @@ import (
 
 	"willowherb/core/exposure"
 	"willowherb/format/cube"
+	"willowherb/format/intact"
 	"willowherb/format/picture"
 )
 
@@ -55,7 +56,7 @@ func (c *gradeCmd) Run(_ context.Context) error {
 		return usage("--ev %g is not between -40 and 40", ev)
 	}
 	im := graded(l, exposure.Display(exposure.Curve(c.Curve), ev), table)
-	if err := writeFile(c.Out, func(out io.Writer) error { return picture.WritePNG(out, im) }); err != nil {
+	if err := intact.Write(c.Out, func(out io.Writer) error { return picture.WritePNG(out, im) }); err != nil {
 		return err
 	}
 	if c.JSON {

@@ -16,14 +16,14 @@ import (
 	"willowherb/format/gltf"
 )
 
-// lit is a file with its setup, for commands that work on the place as a whole.
-type lit struct {
+// litPlace is a file with its setup, for commands that work on the place as a whole.
+type litPlace struct {
 	File  string `arg:"" help:"The .glb or .gltf file." type:"existingfile"`
 	Setup string `help:"A setup as JSON; without it the file's own lights are used." type:"existingfile"`
 	Look  string `help:"Name or id of a look of the setup."`
 }
 
-// opened is what lit names, ready.
+// opened is what litPlace names, ready.
 type opened struct {
 	doc   *setup.Setup
 	state *lamps.State
@@ -36,7 +36,7 @@ type opened struct {
 	still [32]byte
 }
 
-func (c *lit) open(ctx context.Context) (*opened, error) {
+func (c *litPlace) open(ctx context.Context) (*opened, error) {
 	s, err := gltf.ReadFile(ctx, c.File, gltf.DefaultLimits())
 	if err != nil {
 		return nil, err

@@ -3,6 +3,7 @@ package bake
 import (
 	"context"
 	"encoding/binary"
+	"slices"
 	"time"
 
 	"willowherb/core/cache"
@@ -60,6 +61,8 @@ type Baker struct {
 	W       *world.World // without movers
 	Plan    *Plan
 	Sources []Source
+	// Others are lights that are not baked, and are mirrored all the same.
+	Others  []Source
 	Workers int
 
 	cache  *cache.Cache
@@ -72,11 +75,11 @@ type Baker struct {
 
 // NewBaker makes a baker ready: finds the openings, and fills the light cache as far as the
 // map's texels need it. The world must be without movers. Error: ctx ended.
-func NewBaker(ctx context.Context, w *world.World, p *Plan, sources []Source, workers int) (*Baker, error) {
-	b := &Baker{W: w, Plan: p, Sources: sources, Workers: workers}
+func NewBaker(ctx context.Context, w *world.World, p *Plan, sources, others []Source, workers int) (*Baker, error) {
+	b := &Baker{W: w, Plan: p, Sources: sources, Others: others, Workers: workers}
 	begin := time.Now()
 	var portals []light.Portal
-	for _, s := range sources {
+	for _, s := range slices.Concat(sources, others) {
 		l := *s.Light
 		if l.Kind == light.Sky {
 			if portals == nil {
@@ -108,12 +111,13 @@ func NewBaker(ctx context.Context, w *world.World, p *Plan, sources []Source, wo
 
 func (b *Baker) light(ctx context.Context) (err error) {
 	var from []cache.Source
-	for i, s := range b.Sources {
+	for i, s := range slices.Concat(b.Sources, b.Others) {
 		from = append(from, cache.Source{Key: s.Key, Light: b.lights[i], Bounces: s.Bounces})
 	}
 	if b.table, err = b.cache.Light(ctx, b.reach, from, b.Workers); err != nil {
 		return err
 	}
+	b.level = nil
 	for i := range b.Sources {
 		b.level = append(b.level, b.table.Mean(i))
 	}
@@ -269,7 +273,7 @@ type hand struct {
 }
 
 func (b *Baker) hand() *hand {
-	h := &hand{b: b, k: path.NewWalker(b.W, b.lights), on: make([]bool, len(b.Sources)), straight: make([]bool, len(b.Sources))}
+	h := &hand{b: b, k: path.NewWalker(b.W, b.lights), on: make([]bool, len(b.lights)), straight: make([]bool, len(b.lights))}
 	for i := range h.t.sums {
 		h.t.sums[i] = make([]taken, len(b.Sources))
 	}
@@ -300,7 +304,7 @@ func (h *hand) texel(w *work, cell int) {
 	p := h.b.W.S.PointAt(uint32(l.First)+uint32(mid.Tri), mid.U, mid.V)
 	w.pos[cell], w.n[cell] = p.Pos, p.Ng
 	q := &w.b.Plan.Quality
-	for i := range h.on {
+	for i := range h.b.Sources {
 		h.on[i] = w.want == nil || w.want[i]
 	}
 	// Backs nearer than this are of what the texel lies in.
@@ -321,7 +325,7 @@ func (h *hand) texel(w *work, cell int) {
 			if r := h.b.Plan.Rules.Occlusion; r > 0 {
 				open += min(float64(g.Dist)/r, 1)
 			}
-			for i := range h.on {
+			for i := range h.b.Sources {
 				if !h.on[i] {
 					continue
 				}
@@ -361,7 +365,7 @@ func (h *hand) texel(w *work, cell int) {
 	w.state[cell] = lit
 	for n < q.Most {
 		more := false
-		for i := range h.on {
+		for i := range h.b.Sources {
 			if h.on[i] {
 				h.on[i] = h.noisy(i, use, q.Noise)
 				more = more || h.on[i]
@@ -440,5 +444,28 @@ func (h *hand) noisy(i int, use []int, limit float64) bool {
 	return float64(va)+float64(vc) > t*t
 }
 
-// Luminous is the luminance of a colour in lux.
-func Luminous(v vec.V3) float64 { return lum(v) }
+// Lights are the sources, then the others, ready for sampling, and Table what the light cache
+// knows of them.
+func (b *Baker) Lights() ([]*light.Light, *cache.Table) { return b.lights, b.table }
+
+// Touch has the cache know too what paths from some places meet.
+func (b *Baker) Touch(ctx context.Context, at []vec.V3) error {
+	const rays = 64
+	err := spread.With(ctx, len(at), b.Workers, func() (func(int), func()) {
+		k := path.NewWalker(b.W, nil)
+		k.Touching(b.reach)
+		return func(i int) {
+			for n := range rays {
+				k.Begin(seed, uint32(i), uint32(n))
+				k.Gather(nil, k.Around(at[i]))
+			}
+		}, k.Release
+	})
+	if err != nil {
+		return err
+	}
+	if err := b.cache.Fill(ctx, b.reach, b.Workers); err != nil {
+		return err
+	}
+	return b.light(ctx)
+}

@@ -46,18 +46,22 @@ func (p *Picture) Find(ctx context.Context) (*Hits, error) {
 	err := spread.Over(ctx, p.H, p.Workers, func(y int) {
 		for x := range p.W {
 			px := y*p.W + x
-			src := sampling.New(3, uint32(px), 0)
 			for k := range n {
-				j := vec.V2{X: 0.5, Y: 0.5}
-				if n > 1 {
-					j = src.Pair(uint32(k))
-				}
 				f := &h.found[px*n+k]
+				j := p.inPixel(px, k)
 				f.Probe, f.through, f.ok = p.hit(float32(x)+j.X, float32(y)+j.Y)
 			}
 		}
 	})
 	return h, err
+}
+
+// inPixel is where a place of a pixel lies in it.
+func (p *Picture) inPixel(px, place int) vec.V2 {
+	if p.Samples > 1 {
+		return sampling.New(3, uint32(px), 0).Pair(uint32(place))
+	}
+	return vec.V2{X: 0.5, Y: 0.5}
 }
 
 // taps is at how many points of its source a light is shaded.
@@ -247,4 +251,17 @@ func (c *contact) hidden(at, to vec.V3, length float32) bool {
 		}
 	}
 	return false
+}
+
+// At is the first surface behind a place of a pixel, and what share of its light comes
+// through the glass and the air before it; false where there is none.
+func (h *Hits) At(pixel, place, samples int) (p world.Probe, through vec.V3, ok bool) {
+	f := &h.found[pixel*samples+place]
+	return f.Probe, f.through, f.ok
+}
+
+// Towards is the direction in which a place of a pixel is seen.
+func (p *Picture) Towards(x, y, place int) vec.V3 {
+	j := p.inPixel(y*p.W+x, place)
+	return p.View.Ray(float32(x)+j.X, float32(y)+j.Y, p.W, p.H)
 }

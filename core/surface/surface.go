@@ -195,6 +195,17 @@ func (f *Surface) Shares() (even, glancing vec.V3) {
 	return even, glancing
 }
 
+// Gloss is the share of light from about the mirrored direction that the surface's face sends
+// to the viewer, and Under the share of irradiance that its matt part does (Lambert's law
+// under the face): what a target makes of a reflection probe and of a lightmap.
+func (f *Surface) Gloss() (gloss, under vec.V3) {
+	if f.F90 == 0 && f.F0 == (vec.V3{}) {
+		return vec.V3{}, f.Diffuse
+	}
+	a, b := split(f.wo.Z, f.Alpha)
+	return f.F0.Scale(a).Add(vec.Splat(f.F90 * b)).Mul(f.comp), f.Diffuse.Scale(f.under)
+}
+
 // Glancing is how much more a clear face sends back of light under this cosine than of
 // light from all round: of the refractive index 1.5 and the roughness that bounced light
 // sees.

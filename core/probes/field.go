@@ -1,0 +1,410 @@
+package probes
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+
+	"willowherb/core/cache"
+	"willowherb/core/ground"
+	"willowherb/core/light"
+	"willowherb/core/setup"
+	"willowherb/core/spread"
+	"willowherb/core/vec"
+	"willowherb/core/world"
+)
+
+// Kind says why a probe is there.
+type Kind string
+
+// Kinds of probe.
+const (
+	ByRule Kind = "rule" // over walkable ground
+	Filled Kind = "box"  // in a box that is filled
+	Set    Kind = "set"  // by hand
+)
+
+// Probe is a point of the field.
+type Probe struct {
+	Pos  vec.V3
+	Kind Kind
+	Name string // of its box, or its own
+	// Reach is how far it is looked up from, in metres.
+	Reach float64
+	// Moved tells that it stood in something solid and was moved out.
+	Moved bool
+	SH    []SH // of each light, at unit output
+	Near  [sides * sides]float32
+	// Spread is the mean square of the distances of which Near is the mean.
+	Spread [sides * sides]float32
+}
+
+// Field is the probes of a level.
+type Field struct {
+	Lights []string // ids, in the order of each probe's SH
+	Probes []Probe
+	// Dropped stood in something solid and could not be moved out of it.
+	Dropped []vec.V3
+	// Tried is how many places were tried for a denser probe, and were well enough told
+	// without.
+	Tried int
+
+	cells map[[3]int32][]int32
+	size  float64
+}
+
+// Order is what a field is made from.
+type Order struct {
+	World  *world.World // without movers
+	Lights []*light.Light
+	IDs    []string
+	Whole  []bool
+	Gains  []vec.V3 // by which what changes is judged
+	Table  *cache.Table
+	Rules  *setup.Bake
+	Ground *ground.Ground
+	Rays   int
+	// Workers: see spread.
+	Workers int
+}
+
+// Rules of the field.
+const (
+	trialRays = 96
+	coarse    = 4    // the widest spacing is so many times the asked
+	changes   = 0.25 // by which share light must differ from what the others tell for a denser probe
+	buried    = 0.25 // of the rays that meet backs, from which a probe lies in a solid
+	most      = 6000 // probes
+	far       = 25.0 // metres on foot beyond which the widest spacing stays
+	reaches   = 1.8  // how far a probe is looked up from, over how far they are apart
+)
+
+// Make places the probes and gathers them. Error: ctx ended.
+func Make(ctx context.Context, o *Order) (*Field, error) {
+	f := &Field{Lights: o.IDs, size: max(o.Rules.Apart*coarse*reaches, 1)}
+	for step := coarse; step >= 1; step /= 2 {
+		apart := o.Rules.Apart * float64(step)
+		want := o.lattice(apart)
+		if step < coarse {
+			var err error
+			if want, err = o.worth(ctx, f, want); err != nil {
+				return nil, err
+			}
+		}
+		for i := range want {
+			want[i].Reach = apart * reaches
+		}
+		if err := o.gather(ctx, f, want); err != nil {
+			return nil, err
+		}
+	}
+	var more []Probe
+	for _, id := range slices.Sorted(maps.Keys(o.Rules.Fill)) {
+		b := o.Rules.Fill[id]
+		more = append(more, o.fill(&b)...)
+	}
+	for _, id := range slices.Sorted(maps.Keys(o.Rules.Probes)) {
+		p := o.Rules.Probes[id]
+		more = append(more, Probe{Pos: vec.Of(p.Position), Kind: Set, Name: p.Name, Reach: o.Rules.Apart * 2})
+	}
+	return f, o.gather(ctx, f, more)
+}
+
+// lattice are the places over the ground that lie on a wider lattice, at each height.
+func (o *Order) lattice(apart float64) (out []Probe) {
+	if o.Ground == nil {
+		return nil
+	}
+	step := max(int32(math.Round(apart/o.Ground.Cell)), 1)
+	for i := range o.Ground.Spots {
+		s := &o.Ground.Spots[i]
+		if mod(s.I, step) != step/2 || mod(s.J, step) != step/2 {
+			continue
+		}
+		if s.Walked > far && apart < o.Rules.Apart*coarse {
+			continue
+		}
+		for _, h := range o.Rules.Heights {
+			if h > 0 {
+				out = append(out, Probe{Pos: s.Pos.Add(vec.V3{Y: float32(h)}), Kind: ByRule})
+			}
+		}
+	}
+	return out
+}
+
+func mod(a, b int32) int32 { return (a%b + b) % b }
+
+// fill are the places in a box, as far apart as the field's.
+func (o *Order) fill(b *setup.Box) (out []Probe) {
+	var n [3]int
+	for k := range n {
+		n[k] = max(int(math.Round(b.Size[k]/o.Rules.Apart)), 1)
+	}
+	for n[0]*n[1]*n[2] > most {
+		for k := range n {
+			n[k] = max(n[k]/2, 1)
+		}
+	}
+	for i := range n[0] * n[1] * n[2] {
+		at := [3]int{i % n[0], i / n[0] % n[1], i / n[0] / n[1]}
+		var p [3]float64
+		for k := range p {
+			p[k] = b.Position[k] + b.Size[k]*((float64(at[k])+0.5)/float64(n[k])-0.5)
+		}
+		out = append(out, Probe{Pos: vec.Of(p), Kind: Filled, Name: b.Name, Reach: o.Rules.Apart * 2})
+	}
+	return out
+}
+
+// worth are those places where the probes that there are tell the light wrongly.
+func (o *Order) worth(ctx context.Context, f *Field, want []Probe) ([]Probe, error) {
+	keep := make([]bool, len(want))
+	err := spread.With(ctx, len(want), o.Workers, func() (func(int), func()) {
+		e := NewEye(o.World, o.Lights, o.Whole, o.Table)
+		return func(i int) {
+			p := want[i].Pos
+			s := e.At(p, trialRays, nameOf(p), o.Table)
+			keep[i] = s.Backs > buried || o.differs(f, p, s)
+		}, e.Release
+	})
+	var out []Probe
+	for i, k := range keep {
+		if k {
+			out = append(out, want[i])
+		}
+	}
+	f.Tried += len(want) - len(out)
+	return out, err
+}
+
+// differs reports whether the field tells a place otherwise than was found there.
+func (o *Order) differs(f *Field, p vec.V3, s *Sight) bool {
+	var sum, off float64
+	for a := range axes {
+		told, ok := f.Lux(p, axes[a], o.Gains)
+		if !ok {
+			return true
+		}
+		var true3 vec.V3
+		for l, g := range o.Gains {
+			true3 = true3.Add(s.SH[l].Lux(axes[a]).Mul(g))
+		}
+		sum += luminance(true3)
+		off += math.Abs(luminance(true3) - luminance(told))
+	}
+	return off > changes*sum
+}
+
+func luminance(v vec.V3) float64 {
+	return 0.2126*float64(v.X) + 0.7152*float64(v.Y) + 0.0722*float64(v.Z)
+}
+
+// nameOf names the random numbers of a place.
+func nameOf(p vec.V3) uint32 {
+	return math.Float32bits(p.X)*0x9e3779b1 ^ math.Float32bits(p.Y)*0x85ebca77 ^ math.Float32bits(p.Z)*0xc2b2ae3d
+}
+
+// gather works probes out and puts those that serve into the field.
+func (o *Order) gather(ctx context.Context, f *Field, want []Probe) error {
+	want = want[:min(len(want), most-min(len(f.Probes), most))]
+	dropped := make([]bool, len(want))
+	err := spread.With(ctx, len(want), o.Workers, func() (func(int), func()) {
+		e := NewEye(o.World, o.Lights, o.Whole, o.Table)
+		return func(i int) {
+			p := &want[i]
+			s := e.At(p.Pos, o.Rays, nameOf(p.Pos), o.Table)
+			for try := 0; s.Backs > buried && try < 3; try++ {
+				// Out through what is seen from behind, which is nearest that way.
+				d := s.Back.Norm()
+				if d == (vec.V3{}) {
+					break
+				}
+				m, ok := o.World.Meets(p.Pos, d, float32(o.Rules.Apart))
+				if !ok {
+					break
+				}
+				p.Pos, p.Moved = p.Pos.Add(d.Scale(m.Dist+0.1)), true
+				s = e.At(p.Pos, o.Rays, nameOf(p.Pos), o.Table)
+			}
+			dropped[i] = s.Backs > buried
+			p.SH, p.Near, p.Spread = s.SH, s.Near, s.Spread
+		}, e.Release
+	})
+	if err != nil {
+		return err
+	}
+	for i := range want {
+		if dropped[i] {
+			f.Dropped = append(f.Dropped, want[i].Pos)
+			continue
+		}
+		f.add(want[i])
+	}
+	return nil
+}
+
+func (f *Field) cell(p vec.V3) [3]int32 {
+	floor := func(v float32) int32 { return int32(math.Floor(float64(v) / f.size)) }
+	return [3]int32{floor(p.X), floor(p.Y), floor(p.Z)}
+}
+
+func (f *Field) add(p Probe) {
+	if f.cells == nil {
+		f.cells = map[[3]int32][]int32{}
+	}
+	k := f.cell(p.Pos)
+	f.cells[k] = append(f.cells[k], int32(len(f.Probes)))
+	f.Probes = append(f.Probes, p)
+}
+
+// Index makes a field that was read ready for looking up. Error: a probe does not fit.
+func (f *Field) Index() error {
+	f.size = 1
+	for i := range f.Probes {
+		p := &f.Probes[i]
+		if len(p.SH) != len(f.Lights) || !p.Pos.Finite() || !(p.Reach > 0 && p.Reach <= 1000) {
+			return fmt.Errorf("probe %d does not fit its field", i)
+		}
+		f.size = max(f.size, p.Reach)
+	}
+	all := f.Probes
+	f.Probes, f.cells = nil, nil
+	for _, p := range all {
+		f.add(p)
+	}
+	return nil
+}
+
+// Weighed is a probe with its share in a look-up.
+type Weighed struct {
+	Probe int
+	Share float32
+}
+
+// Look finds the probes that tell of a surface at p that faces n, with their shares: near
+// ones more, those behind the surface less, those that do not see p hardly. Empty where there
+// are none. to is reused.
+func (f *Field) Look(p, n vec.V3, to []Weighed) []Weighed {
+	to = to[:0]
+	at := f.cell(p)
+	reach := int32(1)
+	var sum float32
+	// A little off the surface, so that what lies on it is not hidden by it.
+	q := p.Add(n.Scale(0.1))
+	for i := at[0] - reach; i <= at[0]+reach; i++ {
+		for j := at[1] - reach; j <= at[1]+reach; j++ {
+			for k := at[2] - reach; k <= at[2]+reach; k++ {
+				for _, o := range f.cells[[3]int32{i, j, k}] {
+					if w := f.Probes[o].weight(q, n); w > 0 {
+						to = append(to, Weighed{int(o), w})
+						sum += w
+					}
+				}
+			}
+		}
+	}
+	if sum == 0 {
+		return f.nearest(p, to)
+	}
+	for i := range to {
+		to[i].Share /= sum
+	}
+	return to
+}
+
+// nearest is the nearest probe alone, as far as one could be meant.
+func (f *Field) nearest(p vec.V3, to []Weighed) []Weighed {
+	best, d := -1, float32(math.Inf(1))
+	for i := range f.Probes {
+		if l := f.Probes[i].Pos.Sub(p).Len(); l < d {
+			best, d = i, l
+		}
+	}
+	if best < 0 {
+		return to
+	}
+	return append(to, Weighed{best, 1})
+}
+
+// weight of a probe for a place: falls to nothing at its reach, and by how likely it is that
+// it sees the place (variance shadow maps, Donnelly and Lauritzen 2006, over directions).
+func (b *Probe) weight(p, n vec.V3) float32 {
+	d := p.Sub(b.Pos)
+	l := d.Len()
+	k := 1 - l/float32(b.Reach)
+	if k <= 0 {
+		return 0
+	}
+	w := k * k
+	if l > 1e-4 {
+		u := d.Scale(1 / l)
+		// What lies behind the surface tells less of it.
+		c := 0.5 - 0.5*u.Dot(n)
+		w *= c*c + 0.02
+		o := fold(u)
+		if mean := b.Near[o]; l > mean {
+			v := max(b.Spread[o]-mean*mean, 0.0004*mean*mean)
+			g := l - mean
+			seen := v / (v + g*g)
+			w *= max(seen*seen*seen, 1e-5)
+		}
+	}
+	return w
+}
+
+// Lux is the irradiance on a surface at p that faces n, with the lights at some gains; false
+// where no probe tells.
+func (f *Field) Lux(p, n vec.V3, gains []vec.V3) (e vec.V3, ok bool) {
+	var room [64]Weighed
+	sh, ok := f.At(p, n, gains, room[:0])
+	return sh.Lux(n), ok
+}
+
+// At is the irradiance from all sides as a mover at p would be lit, facing n.
+func (f *Field) At(p, n vec.V3, gains []vec.V3, room []Weighed) (sum SH, ok bool) {
+	for _, w := range f.Look(p, n, room) {
+		ok = true
+		b := &f.Probes[w.Probe]
+		for l, g := range gains {
+			if g != (vec.V3{}) {
+				sum.Add(&b.SH[l], g.Scale(w.Share))
+			}
+		}
+	}
+	return sum, ok
+}
+
+// Fault is how wrong the field is at a place: the mean difference over six sides, as a share
+// of what arrives there.
+type Fault struct {
+	Pos   vec.V3
+	Share float64
+}
+
+// Along measures the field at places, against what is gathered there; the worst first.
+func (o *Order) Along(ctx context.Context, f *Field, at []vec.V3, rays int) ([]Fault, error) {
+	out := make([]Fault, len(at))
+	err := spread.With(ctx, len(at), o.Workers, func() (func(int), func()) {
+		e := NewEye(o.World, o.Lights, o.Whole, o.Table)
+		return func(i int) {
+			s := e.At(at[i], rays, nameOf(at[i])+1, o.Table)
+			var sum, off float64
+			for a := range axes {
+				told, _ := f.Lux(at[i], axes[a], o.Gains)
+				var is vec.V3
+				for l, g := range o.Gains {
+					is = is.Add(s.Six[l][a].Mul(g))
+				}
+				sum += luminance(is)
+				off += math.Abs(luminance(is) - luminance(told))
+			}
+			out[i] = Fault{at[i], off / max(sum, 1e-9)}
+		}, e.Release
+	})
+	slices.SortStableFunc(out, func(a, b Fault) int { return cmp.Compare(b.Share, a.Share) })
+	return out, err
+}

@@ -1,0 +1,93 @@
+package lightmap
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"path/filepath"
+
+	"github.com/klauspost/compress/zlib"
+
+	"willowherb/core/bake"
+	"willowherb/format/intact"
+)
+
+// Pack makes bytes of a layer: its mean and noise (float64), the number of halves, and the
+// halves, deflated; all little-endian.
+func Pack(l bake.Layer) []byte {
+	var b bytes.Buffer
+	le := binary.LittleEndian
+	head := le.AppendUint64(le.AppendUint64(nil, math.Float64bits(l.Mean)), math.Float64bits(l.Noise))
+	b.Write(le.AppendUint32(head, uint32(len(l.Lux))))
+	if len(l.Lux) > 0 {
+		z, err := zlib.NewWriterLevel(&b, zlib.BestSpeed)
+		if err != nil {
+			panic(err) // the level is one that there is
+		}
+		raw := make([]byte, 0, 2*len(l.Lux))
+		for _, v := range l.Lux {
+			raw = le.AppendUint16(raw, v)
+		}
+		_, _ = z.Write(raw) // to memory
+		_ = z.Close()
+	}
+	return b.Bytes()
+}
+
+// Unpack reads a packed layer.
+func Unpack(data []byte) (l bake.Layer, err error) {
+	if len(data) < 20 {
+		return l, errors.New("a kept layer is cut short")
+	}
+	le := binary.LittleEndian
+	l.Mean, l.Noise = math.Float64frombits(le.Uint64(data)), math.Float64frombits(le.Uint64(data[8:]))
+	n := int(le.Uint32(data[16:]))
+	if n == 0 {
+		return l, nil
+	}
+	if n > 3*maxSide*maxSide || n > 1100*len(data) { // deflate packs no tighter
+		return l, fmt.Errorf("a kept layer says that it has %d numbers", n)
+	}
+	z, err := zlib.NewReader(bytes.NewReader(data[20:]))
+	if err != nil {
+		return l, fmt.Errorf("a kept layer is broken: %w", err)
+	}
+	raw := make([]byte, 2*n)
+	if _, err := io.ReadFull(z, raw); err != nil {
+		return l, fmt.Errorf("a kept layer is broken: %w", err)
+	}
+	l.Lux = make([]uint16, n)
+	for i := range l.Lux {
+		l.Lux[i] = le.Uint16(raw[2*i:])
+	}
+	return l, nil
+}
+
+// Folder keeps layers as files, so that a bake into the same folder makes what has changed.
+type Folder string
+
+// Layer is for bake.Keeper. What is broken is not there.
+func (f Folder) Layer(_ context.Context, key string) (bake.Layer, bool, error) {
+	data, err := os.ReadFile(filepath.Join(string(f), key))
+	if err != nil {
+		return bake.Layer{}, false, nil
+	}
+	l, err := Unpack(data)
+	return l, err == nil, nil
+}
+
+// Keep is for bake.Keeper.
+func (f Folder) Keep(_ context.Context, key string, l bake.Layer) error {
+	if err := os.MkdirAll(string(f), 0o755); err != nil {
+		return err
+	}
+	return intact.Write(filepath.Join(string(f), key), func(w io.Writer) error {
+		_, err := w.Write(Pack(l))
+		return err
+	})
+}
