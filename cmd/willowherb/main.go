@@ -18,6 +18,8 @@ type cli struct {
 	Serve     serveCmd     `cmd:"" help:"Serve the application."`
 	Still     stillCmd     `cmd:"" help:"Light a GLB file and write a picture."`
 	Bake      bakeCmd      `cmd:"" help:"Bake lightmaps and probes."`
+	Probe     probeCmd     `cmd:"" help:"Say what light arrives at a point from all sides: of a bake's probe field, or by reference."`
+	Texel     texelCmd     `cmd:"" help:"Say what a bake's lightmap holds on the surface nearest to a point."`
 	Walk      walkCmd      `cmd:"" help:"What automatic exposure does along a way through views, against what is held."`
 	Reference referenceCmd `cmd:"" help:"How a finished picture measures: key, contrast, temperatures, palette."`
 	Sky       skyCmd       `cmd:"" help:"Say what sun and sky give at a height of the sun, and write the dome as a picture."`

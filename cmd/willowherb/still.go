@@ -57,6 +57,7 @@ type stillCmd struct {
 	Level       float64  `help:"Make it brighter by so many stops."`
 	Table       string   `help:"A .cube table that the finished picture goes through last, in the place of the setup's." type:"existingfile"`
 	Time        *float64 `help:"Time of the place's animations in seconds, instead of the setup's."`
+	Bake        string   `help:"Folder of a bake: the run-time picture with it, as the target would show it." type:"existingdir"`
 	Out         string   `help:"Picture to write: .exr and .hdr hold linear cd/m2, .png the finished picture." required:""`
 	JSON        bool     `help:"Report as JSON." name:"json"`
 }
@@ -103,6 +104,9 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	}
 	if c.Seconds < 0 || c.Seconds > 86400 || math.IsNaN(c.Seconds) {
 		return usage("--seconds %g is not between 0 and 86400", c.Seconds)
+	}
+	if c.Bake != "" && (c.Reference || c.Seconds > 0 || c.After != "") {
+		return usage("--bake makes the run-time picture: leave out --reference, --seconds and --after")
 	}
 	if c.Seconds > 0 && c.Reference {
 		return usage("--reference takes --samples, not --seconds")
@@ -180,7 +184,7 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	lamps := st.Lamps(s, assets)
 	cam := view.Camera()
 	if c.View == "" && c.LookFrom == "" && len(s.Cameras) == 0 {
-		cam = frame(s, w, h)
+		cam = framed(s, w, h)
 	}
 	o := still.Order{World: wd, Lamps: lamps, View: cam, W: w, H: h, Samples: c.Samples, Seed: c.Seed, Raw: c.Raw, Layers: c.Layers}
 	curve := exposure.Curve(doc.Curve)
@@ -202,6 +206,9 @@ func (c *stillCmd) Run(ctx context.Context) error {
 		o.Left = func() time.Duration { return time.Duration(c.Seconds*float64(time.Second)) - time.Since(start) }
 	} else if !c.JSON {
 		o.Progress = func(n int) { fmt.Fprintf(os.Stderr, "\r%d of %d samples", n, c.Samples) }
+	}
+	if c.Bake != "" {
+		return c.runtime(ctx, &shownFrom{s, wd, st, lamps, view, name, cam, w, h, metered, notes, start})
 	}
 	render := still.Render
 	if c.Reference {
@@ -235,7 +242,7 @@ func (c *stillCmd) Run(ctx context.Context) error {
 	return c.report(s, st, lamps, pic, notes, name, w, h, ev, ready, took)
 }
 
-func frame(s *scene.Scene, w, h int) world.Camera {
+func framed(s *scene.Scene, w, h int) world.Camera {
 	f := s.FrameAll(float64(w) / float64(h))
 	return world.Camera{Eye: f.Eye, Aim: f.Aim, Up: f.Up, FovY: f.FovY}
 }

@@ -65,6 +65,7 @@ type Laid struct {
 	Begin []int
 	Cells int
 	Used  int // cells that have a surface
+	Has   []bool
 	// Key names all that the object's texels are: geometry and density.
 	Key [32]byte
 
@@ -117,8 +118,10 @@ func Lay(ctx context.Context, s *scene.Scene, w *world.World, doc *setup.Setup, 
 		return nil, err
 	}
 	for i, l := range p.Objects {
+		l.Has = make([]bool, 0, l.Cells)
 		for k := range each[i] {
 			l.Used += each[i][k].Texels()
+			l.Has = each[i][k].Mask(l.Has)
 		}
 		shapes = append(shapes, each[i]...)
 	}

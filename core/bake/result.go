@@ -226,10 +226,11 @@ func (r *Result) AllNoise(gains []vec.V3) float64 {
 }
 
 // Page draws a page, three numbers a texel, rows from the top: values of cells for each
-// object.
+// object. The padding about charts is as their border.
 func (p *Plan) Page(page int, values func(object int) []float32) []float32 {
 	g := p.Pages[page]
 	out := make([]float32, 3*g.W*g.H)
+	known := make([]bool, g.W*g.H)
 	for i, l := range p.Objects {
 		var of []float32
 		for k, s := range l.Spots {
@@ -241,17 +242,53 @@ func (p *Plan) Page(page int, values func(object int) []float32) []float32 {
 			}
 			q := &l.Patches[k]
 			for c := range q.W * q.H {
+				if !l.Has[l.Begin[k]+c] {
+					continue
+				}
 				x, y := c%q.W, c/q.W
 				if s.Turned {
 					x, y = y, x
 				}
-				if x, y = x+s.X, y+s.Y; x < g.W && y < g.H {
-					copy(out[3*(y*g.W+x):3*(y*g.W+x)+3], of[3*(l.Begin[k]+c):])
-				}
+				o := (y+s.Y)*g.W + x + s.X
+				known[o] = true
+				copy(out[3*o:3*o+3], of[3*(l.Begin[k]+c):])
 			}
 		}
 	}
+	for range p.Rules.Padding {
+		grow(out, known, g.W, g.H)
+	}
 	return out
+}
+
+// grow gives texels beside known ones the mean of those.
+func grow(rgb []float32, known []bool, w, h int) {
+	var fresh []int
+	for o := range known {
+		if known[o] {
+			continue
+		}
+		x, y, n := o%w, o/w, float32(0)
+		for _, d := range ring {
+			i, j := x+d[0], y+d[1]
+			if i < 0 || j < 0 || i >= w || j >= h || !known[j*w+i] {
+				continue
+			}
+			n++
+			for ch := range 3 {
+				rgb[3*o+ch] += rgb[3*(j*w+i)+ch]
+			}
+		}
+		if n > 0 {
+			for ch := range 3 {
+				rgb[3*o+ch] /= n
+			}
+			fresh = append(fresh, o)
+		}
+	}
+	for _, o := range fresh {
+		known[o] = true
+	}
 }
 
 func anyOf(list []bool) bool {

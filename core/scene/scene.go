@@ -282,3 +282,44 @@ func (s *Scene) Counts(usable func(t int) bool) []float64 {
 	}
 	return out
 }
+
+// Nearest is the place of a triangle that is nearest to a point, and the square of how far it
+// is (Ericson 2005, "Real-Time Collision Detection", 5.1.5).
+func (s *Scene) Nearest(t uint32, p vec.V3) (u, v, far2 float32) {
+	i, j, k := s.Corner(t)
+	a, b, c := s.V.Pos[i], s.V.Pos[j], s.V.Pos[k]
+	ab, ac, ap := b.Sub(a), c.Sub(a), p.Sub(a)
+	at := func(u, v float32) (float32, float32, float32) {
+		d := ap.Sub(ab.Scale(u)).Sub(ac.Scale(v))
+		return u, v, d.Dot(d)
+	}
+	d1, d2 := ab.Dot(ap), ac.Dot(ap)
+	if d1 <= 0 && d2 <= 0 {
+		return at(0, 0)
+	}
+	bp := p.Sub(b)
+	d3, d4 := ab.Dot(bp), ac.Dot(bp)
+	if d3 >= 0 && d4 <= d3 {
+		return at(1, 0)
+	}
+	vc := d1*d4 - d3*d2
+	if vc <= 0 && d1 >= 0 && d3 <= 0 {
+		return at(d1/(d1-d3), 0)
+	}
+	cp := p.Sub(c)
+	d5, d6 := ab.Dot(cp), ac.Dot(cp)
+	if d6 >= 0 && d5 <= d6 {
+		return at(0, 1)
+	}
+	vb := d5*d2 - d1*d6
+	if vb <= 0 && d2 >= 0 && d6 <= 0 {
+		return at(0, d2/(d2-d6))
+	}
+	va := d3*d6 - d5*d4
+	if va <= 0 && d4-d3 >= 0 && d5-d6 >= 0 {
+		w := (d4 - d3) / ((d4 - d3) + (d5 - d6))
+		return at(1-w, w)
+	}
+	k0 := 1 / (va + vb + vc)
+	return at(vb*k0, vc*k0)
+}

@@ -75,6 +75,17 @@ func (s *Shape) Texels() (n int) {
 	return n
 }
 
+// Mask appends, for each of the shape's W x H texels, whether it is needed.
+func (s *Shape) Mask(to []bool) []bool {
+	n := words(s.W)
+	for y := range s.H {
+		for x := range s.W {
+			to = append(to, s.Rows[y*n+x/64]>>(x%64)&1 != 0)
+		}
+	}
+	return to
+}
+
 // turned is the shape with its rows as columns.
 func (s *Shape) turned() Shape {
 	n, m := words(s.W), words(s.H)

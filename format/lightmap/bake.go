@@ -178,3 +178,40 @@ func (d *Delivered) Texel(c *Charts, triangle int, p [3]vec.V3) float64 {
 	}
 	return widest
 }
+
+// Sum is the pages with the lights at some gains.
+func (d *Delivered) Sum(gains []vec.V3) [][]float32 {
+	var out [][]float32
+	for p, g := range d.Pages {
+		sum := make([]float32, 3*g.W*g.H)
+		for l, layer := range d.Layers {
+			k := gains[l]
+			if layer == nil || k == (vec.V3{}) {
+				continue
+			}
+			y := layer[p]
+			for i := 0; i < len(sum); i += 3 {
+				sum[i] += k.X * y[i]
+				sum[i+1] += k.Y * y[i+1]
+				sum[i+2] += k.Z * y[i+2]
+			}
+		}
+		out = append(out, sum)
+	}
+	return out
+}
+
+// Summed is what summed pages hold at a place of an object's triangle; false where it is not
+// in the map.
+func (d *Delivered) Summed(pages [][]float32, c *Charts, triangle int, u, v float32) (vec.V3, bool) {
+	if c == nil || triangle < 0 || triangle >= len(c.Page) || c.Page[triangle] < 0 {
+		return vec.V3{}, false
+	}
+	page := int(c.Page[triangle])
+	g := d.Pages[page]
+	k := c.Corners[3*triangle : 3*triangle+3]
+	w := 1 - u - v
+	x := (w*k[0].X+u*k[1].X+v*k[2].X)*float32(g.W) - 0.5
+	y := (w*k[0].Y+u*k[1].Y+v*k[2].Y)*float32(g.H) - 0.5
+	return between(pages[page], g.W, g.H, x, y), true
+}
