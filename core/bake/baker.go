@@ -3,6 +3,7 @@ package bake
 import (
 	"context"
 	"encoding/binary"
+	"math"
 	"slices"
 	"time"
 
@@ -54,7 +55,7 @@ func Whole(l *lamps.Lamp) bool {
 }
 
 // algorithm changes whenever the same inputs would give another layer.
-const algorithm = 1
+const algorithm = 3
 
 // Baker works out layers. Safe for concurrent use once it is ready.
 type Baker struct {
@@ -218,6 +219,7 @@ type work struct {
 	b      *Baker
 	l      *Laid
 	want   []bool         // the sources; nil: all
+	parted [][2]int32     // neighbouring cells with something thin between them
 	places []unwrap.Place // parts x parts for each cell
 	state  []state        // of each cell
 	pos    []vec.V3
@@ -270,10 +272,13 @@ type hand struct {
 	on       []bool
 	straight []bool
 	t        texel
+	w        *world.Tracer
+	group    [parts * parts]int // of each place
+	groups   int
 }
 
 func (b *Baker) hand() *hand {
-	h := &hand{b: b, k: path.NewWalker(b.W, b.lights), on: make([]bool, len(b.lights)), straight: make([]bool, len(b.lights))}
+	h := &hand{b: b, w: b.W.Tracer(), k: path.NewWalker(b.W, b.lights), on: make([]bool, len(b.lights)), straight: make([]bool, len(b.lights))}
 	for i := range h.t.sums {
 		h.t.sums[i] = make([]taken, len(b.Sources))
 	}
@@ -283,7 +288,10 @@ func (b *Baker) hand() *hand {
 	return h
 }
 
-func (h *hand) done() { h.k.Release() }
+func (h *hand) done() {
+	h.k.Release()
+	h.w.Release()
+}
 
 // texel takes the samples of a cell.
 func (h *hand) texel(w *work, cell int) {
@@ -363,6 +371,7 @@ func (h *hand) texel(w *work, cell int) {
 	}
 	use = kept
 	w.state[cell] = lit
+	h.part(w, places, use)
 	for n < q.Most {
 		more := false
 		for i := range h.b.Sources {
@@ -378,7 +387,7 @@ func (h *hand) texel(w *work, cell int) {
 	}
 	w.samples[cell] = int64(n)
 	for i := range h.b.Sources {
-		a, c, va, vc := h.mean(i, use)
+		a, c, va, vc := h.darkest(i, use)
 		o := 3 * cell
 		w.straight[i][o], w.straight[i][o+1], w.straight[i][o+2] = a.X, a.Y, a.Z
 		w.bounced[i][o], w.bounced[i][o+1], w.bounced[i][o+2] = c.X, c.Y, c.Z
@@ -429,6 +438,81 @@ func (h *hand) mean(i int, use []int) (straight, bounced vec.V3, va, vc float32)
 	}
 	inv := 1 / float32(m)
 	return straight.Scale(inv), bounced.Scale(inv), float32(sa) * inv * inv, float32(sc) * inv * inv
+}
+
+// part sorts a texel's places into groups that a way over the surface joins: what stands
+// between them, a thin wall, parts them.
+func (h *hand) part(w *work, places []unwrap.Place, use []int) {
+	h.groups = 1
+	for k, p := range use {
+		h.group[p] = 0
+		if k == 0 || places[p] == places[use[0]] {
+			continue
+		}
+		found := false
+		for _, q := range use[:k] {
+			a, na := w.spot(&places[q])
+			b, nb := w.spot(&places[p])
+			if open(h.w, a, na, b, nb) {
+				h.group[p], found = h.group[q], true
+				break
+			}
+		}
+		if !found {
+			h.group[p] = h.groups
+			h.groups++
+		}
+	}
+}
+
+// spot is where a place lies, and the surface's normal there.
+func (w *work) spot(p *unwrap.Place) (at, n vec.V3) {
+	s := w.b.W.S
+	t := uint32(w.l.First) + uint32(p.Tri)
+	i, j, k := s.Corner(t)
+	a, b, c := s.V.Pos[i], s.V.Pos[j], s.V.Pos[k]
+	_, n = s.Area(t)
+	return a.Scale(1 - p.U - p.V).Add(b.Scale(p.U)).Add(c.Scale(p.V)), n
+}
+
+// open reports whether a way leads from one place on a surface to another close by: over what
+// is rough on it, but not through what stands on it.
+func open(t *world.Tracer, a, na, b, nb vec.V3) bool {
+	d := b.Sub(a)
+	dist := d.Len()
+	if dist < 1e-4 {
+		return true
+	}
+	const lift = 0.004
+	from, to := a.Add(na.Scale(lift)), b.Add(nb.Scale(lift))
+	over := vec.Lerp(a, b, 0.5).Add(na.Add(nb).Norm().Scale(0.25*dist + lift))
+	clear := func(p, q vec.V3) bool {
+		d := q.Sub(p)
+		l := d.Len()
+		return t.Passes(p, vec.V3{}, d.Scale(1/l), l) != vec.V3{}
+	}
+	return clear(from, over) && clear(over, to)
+}
+
+// darkest is the mean of a light over the darkest group of places.
+func (h *hand) darkest(i int, use []int) (straight, bounced vec.V3, va, vc float32) {
+	if h.groups == 1 {
+		return h.mean(i, use)
+	}
+	least := math.Inf(1)
+	for g := range h.groups {
+		var some []int
+		for _, k := range use {
+			if h.group[k] == g {
+				some = append(some, k)
+			}
+		}
+		a, c, x, y := h.mean(i, some)
+		if l := lum(a) + lum(c); l < least {
+			least, straight, bounced, va, vc = l, a, c, x, y
+		}
+	}
+	return straight, bounced, va, vc
 }
 
 // dim is the share of what a light gives to the place on average under which its noise does

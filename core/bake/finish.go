@@ -22,6 +22,9 @@ func (w *work) finish(ctx context.Context, workers int) (*Baked, error) {
 			out.Buried++
 		}
 	}
+	if err := w.walls(ctx, workers); err != nil {
+		return nil, err
+	}
 	err := spread.Over(ctx, len(w.b.Sources), workers, func(i int) {
 		if w.want == nil || w.want[i] {
 			out.Layers[i] = w.layer(i)
@@ -69,6 +72,7 @@ func (w *work) layer(i int) (out Layer) {
 	out.Mean, out.Noise = out.Mean/float64(max(n, 1)), out.Noise/float64(max(n, 1))
 	w.fill(sum)
 	w.match(sum)
+	w.wall(sum)
 	out.Lux = make([]uint16, len(sum))
 	for c, v := range sum {
 		out.Lux[c] = Half(v)
@@ -207,6 +211,54 @@ func (w *work) alike(a, b int) float32 {
 	off := max(d.Dot(w.n[a]), -d.Dot(w.n[a])) / dist
 	turn := 1 - w.n[a].Dot(w.n[b])
 	return exp(-8*off*off - 8*turn)
+}
+
+// walls finds neighbouring texels between which something stands that is too thin for a texel
+// of its own.
+func (w *work) walls(ctx context.Context, workers int) error {
+	found := make([][][2]int32, len(w.l.Patches))
+	err := spread.With(ctx, len(w.l.Patches), workers, func() (func(int), func()) {
+		t := w.b.W.Tracer()
+		return func(p int) {
+			q := &w.l.Patches[p]
+			for c := range q.W * q.H {
+				for _, d := range [4][2]int{{1, 0}, {0, 1}, {1, 1}, {-1, 1}} {
+					x, y := c%q.W+d[0], c/q.W+d[1]
+					if x < 0 || x >= q.W || y >= q.H {
+						continue
+					}
+					a, b := w.l.Begin[p]+c, w.l.Begin[p]+y*q.W+x
+					if w.state[a] == lit && w.state[b] == lit && !open(t, w.pos[a], w.n[a], w.pos[b], w.n[b]) {
+						found[p] = append(found[p], [2]int32{int32(a), int32(b)})
+					}
+				}
+			}
+		}, t.Release
+	})
+	for _, f := range found {
+		w.parted = append(w.parted, f...)
+	}
+	return err
+}
+
+// wall gives both of such neighbours the light of the darker: what is looked up between them
+// would come through the wall else.
+func (w *work) wall(rgb []float32) {
+	if len(w.parted) == 0 {
+		return
+	}
+	was := slices.Clone(rgb)
+	at := func(from []float32, c int32) vec.V3 {
+		return vec.V3{X: from[3*c], Y: from[3*c+1], Z: from[3*c+2]}
+	}
+	for _, p := range w.parted {
+		for k := range 2 {
+			mine, other := p[k], p[1-k]
+			if v := at(was, other); lum(v) < lum(at(rgb, mine)) {
+				rgb[3*mine], rgb[3*mine+1], rgb[3*mine+2] = v.X, v.Y, v.Z
+			}
+		}
+	}
 }
 
 // ring are the eight about a cell, in order.

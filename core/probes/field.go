@@ -285,35 +285,47 @@ type Weighed struct {
 	Share float32
 }
 
+// enough is the weight of closely set probes from which wider set ones say no more.
+const enough = 0.1
+
 // Look finds the probes that tell of a surface at p that faces n, with their shares: near
-// ones more, those behind the surface less, those that do not see p hardly. Empty where there
-// are none. to is reused.
+// ones more, those behind the surface less, those that do not see p not at all. Where probes
+// are set closely, wider set ones have no say. Empty where there are none. to is reused.
 func (f *Field) Look(p, n vec.V3, to []Weighed) []Weighed {
 	to = to[:0]
 	at := f.cell(p)
-	reach := int32(1)
-	var sum float32
 	// A little off the surface, so that what lies on it is not hidden by it.
 	q := p.Add(n.Scale(0.1))
-	for i := at[0] - reach; i <= at[0]+reach; i++ {
-		for j := at[1] - reach; j <= at[1]+reach; j++ {
-			for k := at[2] - reach; k <= at[2]+reach; k++ {
+	for i := at[0] - 1; i <= at[0]+1; i++ {
+		for j := at[1] - 1; j <= at[1]+1; j++ {
+			for k := at[2] - 1; k <= at[2]+1; k++ {
 				for _, o := range f.cells[[3]int32{i, j, k}] {
 					if w := f.Probes[o].weight(q, n); w > 0 {
 						to = append(to, Weighed{int(o), w})
-						sum += w
 					}
 				}
 			}
 		}
 	}
-	if sum == 0 {
+	if len(to) == 0 {
 		return f.nearest(p, to)
+	}
+	slices.SortStableFunc(to, func(a, b Weighed) int {
+		return cmp.Or(cmp.Compare(f.Probes[a.Probe].Reach, f.Probes[b.Probe].Reach), cmp.Compare(a.Probe, b.Probe))
+	})
+	var sum, finer, level float32
+	for i := range to {
+		if i > 0 && f.Probes[to[i].Probe].Reach > f.Probes[to[i-1].Probe].Reach {
+			finer, level = finer+level, 0
+		}
+		level += to[i].Share
+		to[i].Share *= max(1-finer/enough, 0)
+		sum += to[i].Share
 	}
 	for i := range to {
 		to[i].Share /= sum
 	}
-	return to
+	return slices.DeleteFunc(to, func(w Weighed) bool { return w.Share < 1e-4 })
 }
 
 // nearest is the nearest probe alone, as far as one could be meant.
@@ -329,6 +341,9 @@ func (f *Field) nearest(p vec.V3, to []Weighed) []Weighed {
 	}
 	return append(to, Weighed{best, 1})
 }
+
+// hidden is how little a probe may be likely to see a place and still tell of it.
+const hidden = 0.2
 
 // weight of a probe for a place: falls to nothing at its reach, and by how likely it is that
 // it sees the place (variance shadow maps, Donnelly and Lauritzen 2006, over directions).
@@ -350,7 +365,10 @@ func (b *Probe) weight(p, n vec.V3) float32 {
 			v := max(b.Spread[o]-mean*mean, 0.0004*mean*mean)
 			g := l - mean
 			seen := v / (v + g*g)
-			w *= max(seen*seen*seen, 1e-5)
+			if seen < hidden {
+				return 0
+			}
+			w *= seen * seen * seen
 		}
 	}
 	return w

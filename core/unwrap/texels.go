@@ -100,21 +100,13 @@ func (p *Patch) Places(sub int) []Place {
 		need[i] = inf
 	}
 	s := float32(sub)
-	// A side smaller than a texel is one texel wide: its places lie along the middle.
-	flatX, flatY := p.Across == 0, p.Down == 0
 	for i, t := range p.Tris {
-		c := [3]vec.V2{p.Corner(i, 0), p.Corner(i, 1), p.Corner(i, 2)}
+		c := [3]vec.V2{p.spread(i, 0), p.spread(i, 1), p.spread(i, 2)}
 		x0, x1 := min(c[0].X, c[1].X, c[2].X), max(c[0].X, c[1].X, c[2].X)
 		y0, y1 := min(c[0].Y, c[1].Y, c[2].Y), max(c[0].Y, c[1].Y, c[2].Y)
 		for y := max(int((y0-1)*s), 0); y < min(int((y1+1.5)*s)+1, h); y++ {
 			for x := max(int((x0-1)*s), 0); x < min(int((x1+1.5)*s)+1, w); x++ {
 				q := vec.V2{X: (float32(x)+0.5)/s - 0.5, Y: (float32(y)+0.5)/s - 0.5}
-				if flatX {
-					q.X = 0
-				}
-				if flatY {
-					q.Y = 0
-				}
 				u, v, far := nearest(c, q)
 				if o := &out[y*w+x]; far < o.Far {
 					*o = Place{t, u, v, far}
@@ -134,6 +126,20 @@ func (p *Patch) Places(sub int) []Place {
 		}
 	}
 	return out
+}
+
+// spread is Corner with a side that is smaller than a texel as wide as one: what lies on it is
+// spread over the texel.
+func (p *Patch) spread(tri, k int) vec.V2 {
+	q := p.Corner(tri, k)
+	f := p.Flat[3*tri+k]
+	if p.Across == 0 && p.Chart.W > 0 {
+		q.X = f.X/p.Chart.W - 0.5
+	}
+	if p.Down == 0 && p.Chart.H > 0 {
+		q.Y = f.Y/p.Chart.H - 0.5
+	}
+	return q
 }
 
 // reach is how far from a texel's middle, in texels, a look-up may come to it and tell.
