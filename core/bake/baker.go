@@ -55,7 +55,7 @@ func Whole(l *lamps.Lamp) bool {
 }
 
 // algorithm changes whenever the same inputs would give another layer.
-const algorithm = 3
+const algorithm = 4
 
 // Baker works out layers. Safe for concurrent use once it is ready.
 type Baker struct {

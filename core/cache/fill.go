@@ -2,6 +2,7 @@ package cache
 
 import (
 	"context"
+	"math"
 	"sync/atomic"
 
 	"willowherb/core/light"
@@ -185,6 +186,9 @@ func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e flux) {
 	if c.least < coarsest && (l.Shows() || l.CanBeMet() && !l.Small()) {
 		n = 4
 	}
+	if l.Kind == light.Emissive {
+		return c.shining(t, l, at, (n+1)/2)
+	}
 	owner := sampling.Owner(l.ID)
 	for k := range n {
 		src := sampling.New(0x7feb352d, at.name, uint32(k))
@@ -202,4 +206,69 @@ func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e flux) {
 		}
 	}
 	return e.scaled(vec.Splat(l.Near(at.pos) * (1 - l.NoDiffuse) / float32(n)))
+}
+
+// shining is straight for surfaces that shine: asked for n times, and looked for by as many
+// rays, each weighed by how likely both were (Veach 1997, the balance heuristic). What shines
+// right beside a site is hardly found by asking, and what is small hardly by rays.
+func (c *Cache) shining(t *world.Tracer, l *light.Light, at *site, n int) (e flux) {
+	owner := sampling.Owner(l.ID)
+	bt, bb := vec.Basis(at.n)
+	take := func(v vec.V3, cos float32) {
+		if v.Finite() {
+			e = e.plus(flux{v, v.Scale(surface.Glancing(cos))})
+		}
+	}
+	for k := range n {
+		src := sampling.New(0x7feb352d, at.name, uint32(k))
+		if s, ok := l.Sample(at.pos, at.n, src.Pair(sampling.Dim(owner, 1))); ok {
+			if cos := s.Dir.Dot(at.n); cos > 0 {
+				v := s.Weight.Scale(cos * s.Pdf / (s.Pdf + cos/math.Pi))
+				if l.Shadow {
+					v = v.Mul(t.Passes(at.pos, at.n, s.Dir, s.Clear))
+				}
+				take(v, cos)
+			}
+		}
+		h := sampling.CosineHemisphere(src.Pair(sampling.Dim(owner, 2)))
+		d := bt.Scale(h.X).Add(bb.Scale(h.Y)).Add(at.n.Scale(h.Z))
+		v, pdf := c.glow(t, l, at, d, &src)
+		if v != (vec.V3{}) {
+			take(v.Scale(math.Pi/(1+pdf*math.Pi/max(h.Z, 1e-6))), h.Z)
+		}
+	}
+	return e.scaled(vec.Splat((1 - l.NoDiffuse) / float32(n)))
+}
+
+// glow is what a light's surfaces send along d to a site, and the density with which asking
+// would have found that.
+func (c *Cache) glow(t *world.Tracer, l *light.Light, at *site, d vec.V3, src *sampling.Source) (v vec.V3, pdf float32) {
+	sc := c.w.S
+	through, travel := vec.Splat(1), float32(0)
+	o := world.Leave(at.pos, at.n, d)
+	for pane := range uint32(16) {
+		tri, hit, ok := t.First(trace.Ray{O: o, D: d, Max: inf}, src.Bits(256+pane))
+		if !ok {
+			return v, 0
+		}
+		travel += hit.T
+		q := sc.PointAt(tri, hit.U, hit.V)
+		m := &sc.Materials[sc.Mat[tri]]
+		if l.Has(sc.Mat[tri]) {
+			cos := -d.Dot(q.Ng)
+			if m.DoubleSided && cos < 0 {
+				cos = -cos
+			}
+			if cos > 0 && !t.Blocked(at.pos, d, travel) {
+				return sc.Emission(m, &q).Mul(through), l.SurfacePdf(travel, cos)
+			}
+			return v, 0
+		}
+		if !c.w.Clear(tri) {
+			return v, 0
+		}
+		through = through.Mul(surface.Passing(sc, m, &q, d))
+		o = world.Leave(q.Pos, q.Ng, d)
+	}
+	return v, 0
 }

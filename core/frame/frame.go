@@ -257,10 +257,8 @@ func (o *Order) shining(material uint16, emission vec.V3) (v vec.V3) {
 		if l.Source.Kind != light.Emissive {
 			continue
 		}
-		for _, m := range l.Source.Materials() {
-			if m == material {
-				v = v.Add(emission.Mul(l.Gain()).Scale(1 + l.Source.More))
-			}
+		if l.Source.Has(material) {
+			v = v.Add(emission.Mul(l.Gain()).Scale(1 + l.Source.More))
 		}
 	}
 	return v

@@ -36,6 +36,10 @@ const lookups = 1 << 16
 // material).
 func (l *Light) SetTriangles(s *scene.Scene, tris []uint32) {
 	l.lit = surfaces{scene: s, tris: tris, sums: make([]float32, len(tris))}
+	l.lit.of = make([]bool, len(s.Materials))
+	for _, t := range tris {
+		l.lit.of[s.Mat[t]] = true
+	}
 	var sum float64
 	places := uint32(min(max(lookups/max(len(tris), 1), 16), 4096))
 	for i, t := range tris {
@@ -128,3 +132,6 @@ func (l *Light) Materials() []uint16 {
 	}
 	return out
 }
+
+// Has reports whether a material's surfaces are this light.
+func (l *Light) Has(material uint16) bool { return int(material) < len(l.lit.of) && l.lit.of[material] }

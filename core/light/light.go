@@ -266,6 +266,7 @@ type surfaces struct {
 	scene *scene.Scene
 	tris  []uint32
 	sums  []float32 // running sum of their areas
+	of    []bool    // the materials that shine
 	even  float64   // area, of all sides, that would give as much if it shone at 1
 }
 

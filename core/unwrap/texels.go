@@ -108,6 +108,9 @@ func (p *Patch) Places(sub int) []Place {
 			for x := max(int((x0-1)*s), 0); x < min(int((x1+1.5)*s)+1, w); x++ {
 				q := vec.V2{X: (float32(x)+0.5)/s - 0.5, Y: (float32(y)+0.5)/s - 0.5}
 				u, v, far := nearest(c, q)
+				if far > 0 {
+					u, v = inwards(c, u, v)
+				}
 				if o := &out[y*w+x]; far < o.Far {
 					*o = Place{t, u, v, far}
 				}
@@ -162,6 +165,19 @@ func (p *Patch) spots(out []Place) {
 		}
 		out[k] = Place{Tri: p.Tris[i], U: 1.0 / 3, V: 1.0 / 3}
 	}
+}
+
+// inside is how far from the border of a triangle, in texels, a place is taken that would lie
+// on it: on the very edge, where surfaces meet, nothing can be asked.
+const inside = 0.08
+
+// inwards moves a place on a triangle's border a little towards its middle.
+func inwards(c [3]vec.V2, u, v float32) (float32, float32) {
+	du, dv := 1.0/3-u, 1.0/3-v
+	dx := du*(c[1].X-c[0].X) + dv*(c[2].X-c[0].X)
+	dy := du*(c[1].Y-c[0].Y) + dv*(c[2].Y-c[0].Y)
+	k := min(inside/max(float32(math.Hypot(float64(dx), float64(dy))), 1e-6), 0.5)
+	return u + k*du, v + k*dv
 }
 
 // nearest is the place of a triangle nearest to q, as shares of its second and third corner,
