@@ -48,13 +48,20 @@ func (c *probeCmd) Run(ctx context.Context) error {
 			return usage("%s: has no probe field: bake again without --light", c.Bake)
 		}
 		gains := gainsNow(d.Field.Lights, o)
+		rest, err := o.w.Resting(o.moves, runtime.GOMAXPROCS(0))
+		if err != nil {
+			return err
+		}
+		t := rest.Tracer()
+		defer t.Release()
+		open := probes.OpenIn(t)
 		var near []map[string]any
 		for i, side := range sideAxes {
-			sh, _ := d.Field.At(at, side, gains, nil)
+			sh, _ := d.Field.At(at, side, gains, open, nil)
 			six[i] = sh.Lux(side)
 			if i == 2 {
 				sum = sh
-				for _, w := range d.Field.Look(at, side, nil) {
+				for _, w := range d.Field.Look(at, side, open, nil) {
 					near = append(near, map[string]any{"probe": w.Probe, "share": w.Share, "at": d.Field.Probes[w.Probe].Pos.Array()})
 				}
 			}

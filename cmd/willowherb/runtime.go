@@ -14,6 +14,7 @@ import (
 	"willowherb/core/mirrors"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
+	"willowherb/core/staging"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 	"willowherb/format/lightmap"
@@ -71,7 +72,11 @@ func (c *stillCmd) runtime(ctx context.Context, f *shownFrom) error {
 		ids[i] = d.Lights[i].ID
 	}
 	workers := runtime.GOMAXPROCS(0)
-	o := &frame.Order{World: f.w, Lamps: f.lamps, View: f.cam, W: f.W, H: f.H, Samples: min(c.Samples, 4), Workers: workers,
+	rest, err := f.w.Resting(staging.Movers(f.st.Setup, f.s), workers)
+	if err != nil {
+		return err
+	}
+	o := &frame.Order{World: f.w, Rest: rest, Lamps: f.lamps, View: f.cam, W: f.W, H: f.H, Samples: min(c.Samples, 4), Workers: workers,
 		Map: newMapped(f.s, d, gainsNow(ids, on)), Field: d.Field, Cascades: budget.Find(f.st.Setup.Target).SunCascades}
 	if d.Field != nil {
 		o.Gains = gainsNow(d.Field.Lights, on)

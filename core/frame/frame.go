@@ -33,6 +33,7 @@ type Map interface {
 // Order is what a picture is made from.
 type Order struct {
 	World    *world.World
+	Rest     *world.World // without movers, which do not stand between a probe and themselves
 	Lamps    []*lamps.Lamp
 	View     world.Camera
 	W, H     int
@@ -86,8 +87,9 @@ func Render(ctx context.Context, o *Order) (*Picture, error) {
 		return nil, err
 	}
 	err = spread.With(ctx, o.H, o.Workers, func() (func(int), func()) {
-		s := &shader{o: o, out: out, base: &base, hits: hits, n: n}
-		return s.row, func() {}
+		t := o.Rest.Tracer()
+		s := &shader{o: o, out: out, base: &base, hits: hits, n: n, open: probes.OpenIn(t)}
+		return s.row, t.Release
 	})
 	if err != nil {
 		return nil, err
@@ -156,6 +158,7 @@ type shader struct {
 	hits *drawn.Hits
 	n    int
 	room []probes.Weighed
+	open probes.Open
 }
 
 func (s *shader) row(y int) {
@@ -213,7 +216,7 @@ func (s *shader) shade(px int, p *world.Probe, d, through vec.V3, first bool) {
 	if !ok {
 		to, by = s.out.Probed, ByProbe
 		if o.Field != nil {
-			s.room = o.Field.Look(p.Pos, f.N, s.room)
+			s.room = o.Field.Look(p.Pos, f.N, s.open, s.room)
 			e, ok = s.field(f.N)
 			if first && len(s.room) > 0 {
 				s.out.Texel[px] = o.Field.Probes[s.room[0].Probe].Pos.Sub(p.Pos).Len()

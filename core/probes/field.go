@@ -77,7 +77,7 @@ const (
 	coarse    = 4    // the widest spacing is so many times the asked
 	changes   = 0.25 // by which share light must differ from what the others tell for a denser probe
 	buried    = 0.25 // of the rays that meet backs, from which a probe lies in a solid
-	most      = 6000 // probes
+	mostOf    = 6000 // probes
 	far       = 25.0 // metres on foot beyond which the widest spacing stays
 	reaches   = 1.8  // how far a probe is looked up from, over how far they are apart
 )
@@ -144,7 +144,7 @@ func (o *Order) fill(b *setup.Box) (out []Probe) {
 	for k := range n {
 		n[k] = max(int(math.Round(b.Size[k]/o.Rules.Apart)), 1)
 	}
-	for n[0]*n[1]*n[2] > most {
+	for n[0]*n[1]*n[2] > mostOf {
 		for k := range n {
 			n[k] = max(n[k]/2, 1)
 		}
@@ -168,7 +168,7 @@ func (o *Order) worth(ctx context.Context, f *Field, want []Probe) ([]Probe, err
 		return func(i int) {
 			p := want[i].Pos
 			s := e.At(p, trialRays, nameOf(p), o.Table)
-			keep[i] = s.Backs > buried || o.differs(f, p, s)
+			keep[i] = s.Backs > buried || o.differs(f, p, s, OpenIn(e.t))
 		}, e.Release
 	})
 	var out []Probe
@@ -182,10 +182,10 @@ func (o *Order) worth(ctx context.Context, f *Field, want []Probe) ([]Probe, err
 }
 
 // differs reports whether the field tells a place otherwise than was found there.
-func (o *Order) differs(f *Field, p vec.V3, s *Sight) bool {
+func (o *Order) differs(f *Field, p vec.V3, s *Sight, open Open) bool {
 	var sum, off float64
 	for a := range axes {
-		told, ok := f.Lux(p, axes[a], o.Gains)
+		told, ok := f.Lux(p, axes[a], o.Gains, open)
 		if !ok {
 			return true
 		}
@@ -210,7 +210,7 @@ func nameOf(p vec.V3) uint32 {
 
 // gather works probes out and puts those that serve into the field.
 func (o *Order) gather(ctx context.Context, f *Field, want []Probe) error {
-	want = want[:min(len(want), most-min(len(f.Probes), most))]
+	want = want[:min(len(want), mostOf-min(len(f.Probes), mostOf))]
 	dropped := make([]bool, len(want))
 	err := spread.With(ctx, len(want), o.Workers, func() (func(int), func()) {
 		e := NewEye(o.World, o.Lights, o.Whole, o.Table)
@@ -288,24 +288,53 @@ type Weighed struct {
 // enough is the weight of closely set probes from which wider set ones say no more.
 const enough = 0.1
 
+// Open reports whether nothing stands between two places. Who looks up can ask the place
+// itself, as a target does for each of its movers; nil: the distances that probes keep tell.
+type Open func(a, b vec.V3) bool
+
+// OpenIn asks a world by rays; one worker's.
+func OpenIn(t *world.Tracer) Open {
+	return func(a, b vec.V3) bool {
+		d := b.Sub(a)
+		l := d.Len()
+		return l < 1e-3 || t.Passes(a, vec.V3{}, d.Scale(1/l), l) != vec.V3{}
+	}
+}
+
+// asked is how many of the likeliest probes are asked whether they lie open.
+const asked = 24
+
 // Look finds the probes that tell of a surface at p that faces n, with their shares: near
 // ones more, those behind the surface less, those that do not see p not at all. Where probes
 // are set closely, wider set ones have no say. Empty where there are none. to is reused.
-func (f *Field) Look(p, n vec.V3, to []Weighed) []Weighed {
+func (f *Field) Look(p, n vec.V3, open Open, to []Weighed) []Weighed {
 	to = to[:0]
 	at := f.cell(p)
 	// A little off the surface, so that what lies on it is not hidden by it.
-	q := p.Add(n.Scale(0.1))
+	q := p.Add(n.Scale(0.02))
 	for i := at[0] - 1; i <= at[0]+1; i++ {
 		for j := at[1] - 1; j <= at[1]+1; j++ {
 			for k := at[2] - 1; k <= at[2]+1; k++ {
 				for _, o := range f.cells[[3]int32{i, j, k}] {
-					if w := f.Probes[o].weight(q, n); w > 0 {
+					if w := f.Probes[o].weight(q, n, open == nil); w > 0 {
 						to = append(to, Weighed{int(o), w})
 					}
 				}
 			}
 		}
+	}
+	if open != nil {
+		slices.SortStableFunc(to, func(a, b Weighed) int { return cmp.Compare(b.Share, a.Share) })
+		kept, n := to[:0], 0
+		for _, w := range to {
+			if n++; n > asked && len(kept) > 0 {
+				break
+			}
+			if open(f.Probes[w.Probe].Pos, q) {
+				kept = append(kept, w)
+			}
+		}
+		to = kept
 	}
 	if len(to) == 0 {
 		return f.nearest(p, to)
@@ -345,9 +374,10 @@ func (f *Field) nearest(p vec.V3, to []Weighed) []Weighed {
 // hidden is how little a probe may be likely to see a place and still tell of it.
 const hidden = 0.2
 
-// weight of a probe for a place: falls to nothing at its reach, and by how likely it is that
-// it sees the place (variance shadow maps, Donnelly and Lauritzen 2006, over directions).
-func (b *Probe) weight(p, n vec.V3) float32 {
+// weight of a probe for a place: falls to nothing at its reach, and, where that is not asked
+// otherwise, by how likely it is that it sees the place (variance shadow maps, Donnelly and
+// Lauritzen 2006, over directions).
+func (b *Probe) weight(p, n vec.V3, unseen bool) float32 {
 	d := p.Sub(b.Pos)
 	l := d.Len()
 	k := 1 - l/float32(b.Reach)
@@ -355,36 +385,37 @@ func (b *Probe) weight(p, n vec.V3) float32 {
 		return 0
 	}
 	w := k * k
-	if l > 1e-4 {
-		u := d.Scale(1 / l)
-		// What lies behind the surface tells less of it.
-		c := 0.5 - 0.5*u.Dot(n)
-		w *= c*c + 0.02
-		o := fold(u)
-		if mean := b.Near[o]; l > mean {
-			v := max(b.Spread[o]-mean*mean, 0.0004*mean*mean)
-			g := l - mean
-			seen := v / (v + g*g)
-			if seen < hidden {
-				return 0
-			}
-			w *= seen * seen * seen
+	if l < 1e-4 {
+		return w
+	}
+	u := d.Scale(1 / l)
+	// What lies behind the surface tells less of it.
+	c := 0.5 - 0.5*u.Dot(n)
+	w *= c*c + 0.02
+	if o := fold(u); unseen && l > b.Near[o] {
+		mean := b.Near[o]
+		v := max(b.Spread[o]-mean*mean, 0.0004*mean*mean)
+		g := l - mean
+		seen := v / (v + g*g)
+		if seen < hidden {
+			return 0
 		}
+		w *= seen * seen * seen
 	}
 	return w
 }
 
 // Lux is the irradiance on a surface at p that faces n, with the lights at some gains; false
 // where no probe tells.
-func (f *Field) Lux(p, n vec.V3, gains []vec.V3) (e vec.V3, ok bool) {
+func (f *Field) Lux(p, n vec.V3, gains []vec.V3, open Open) (e vec.V3, ok bool) {
 	var room [64]Weighed
-	sh, ok := f.At(p, n, gains, room[:0])
+	sh, ok := f.At(p, n, gains, open, room[:0])
 	return sh.Lux(n), ok
 }
 
 // At is the irradiance from all sides as a mover at p would be lit, facing n.
-func (f *Field) At(p, n vec.V3, gains []vec.V3, room []Weighed) (sum SH, ok bool) {
-	for _, w := range f.Look(p, n, room) {
+func (f *Field) At(p, n vec.V3, gains []vec.V3, open Open, room []Weighed) (sum SH, ok bool) {
+	for _, w := range f.Look(p, n, open, room) {
 		ok = true
 		b := &f.Probes[w.Probe]
 		for l, g := range gains {
@@ -412,7 +443,7 @@ func (o *Order) Along(ctx context.Context, f *Field, at []vec.V3, rays int) ([]F
 			s := e.At(at[i], rays, nameOf(at[i])+1, o.Table)
 			var sum, off float64
 			for a := range axes {
-				told, _ := f.Lux(at[i], axes[a], o.Gains)
+				told, _ := f.Lux(at[i], axes[a], o.Gains, OpenIn(e.t))
 				var is vec.V3
 				for l, g := range o.Gains {
 					is = is.Add(s.Six[l][a].Mul(g))

@@ -65,12 +65,11 @@ func (p *Patch) Stretch(m *Mesh, tri int) float64 {
 	a11, a21 := su/ex, sv/ex
 	a12, a22 := (qu-a11*fx)/fy, (qv-a21*fx)/fy
 	sum, diff := a11*a11+a12*a12+a21*a21+a22*a22, a11*a22-a12*a21
-	root := math.Sqrt(max(sum*sum-4*diff*diff, 0))
-	least := (sum - root) / 2
-	if least <= 0 {
+	largest := (sum + math.Sqrt(max(sum*sum-4*diff*diff, 0))) / 2
+	if diff == 0 {
 		return math.Inf(1)
 	}
-	return math.Sqrt((sum + root) / 2 / least)
+	return largest / math.Abs(diff)
 }
 
 // Place is where a texel's light is asked for: a triangle of the patch, by its number in the
