@@ -9,6 +9,7 @@ import (
 	"math"
 	"slices"
 
+	"willowherb/core/baking"
 	"willowherb/core/budget"
 	"willowherb/core/contrast"
 	"willowherb/core/drawn"
@@ -20,6 +21,7 @@ import (
 	"willowherb/core/spread"
 	"willowherb/core/still"
 	"willowherb/core/weigh"
+	"willowherb/farm"
 	"willowherb/format/picture"
 	"willowherb/plan"
 	"willowherb/refine"
@@ -37,11 +39,18 @@ type Desk struct {
 	drawn stage.Shelf[*drawnLayer]
 	hits  stage.Shelf[*drawn.Hits]
 	looks stage.Shelf[[]byte] // small pictures
+	// Farm bakes; nil where nothing can be baked.
+	Farm         *farm.Farm
+	bakes        stage.Shelf[*farm.Opened]
+	bakePictures stage.Shelf[*BakePicture]
+	guesses      stage.Shelf[*baking.Estimate]
+	live         stage.Shelf[[]float32] // lights of frames as the target draws them
 }
 
 // NewDesk returns a desk for what a studio makes.
 func NewDesk(studio *refine.Studio) *Desk {
-	return &Desk{studio: studio, drawn: stage.Shelf[*drawnLayer]{Keep: 48}, hits: stage.Shelf[*drawn.Hits]{Keep: 1}, looks: stage.Shelf[[]byte]{Keep: 200}}
+	return &Desk{studio: studio, drawn: stage.Shelf[*drawnLayer]{Keep: 48}, hits: stage.Shelf[*drawn.Hits]{Keep: 1}, looks: stage.Shelf[[]byte]{Keep: 200},
+		bakes: stage.Shelf[*farm.Opened]{Keep: 2}, bakePictures: stage.Shelf[*BakePicture]{Keep: 16}, guesses: stage.Shelf[*baking.Estimate]{Keep: 32}, live: stage.Shelf[[]float32]{Keep: 32}}
 }
 
 // looking is the setup as it stands, and what a gaze sees of it.

@@ -65,5 +65,25 @@ func Setup() *setup.Setup {
 	for i, c := range views() {
 		s.Views[ids[i]] = setup.View{Name: c.Name, Order: float64(i), Eye: c.Eye.Array(), Aim: c.Aim.Array(), FovY: c.FovY * 57.29577951308232, Aspect: c.Aspect, EV: ev[c.Name]}
 	}
+	s.Bake = bakeRules()
 	return s
+}
+
+// bakeRules are how the pump house is baked: reflection probes in its rooms and before it, and
+// probes where somebody falls from the catwalk.
+func bakeRules() *setup.Bake {
+	b := setup.StandardBake()
+	mirror := func(name string, at, lo, hi [3]float64, pixels int) setup.Mirror {
+		m := setup.Mirror{Name: name, Position: at, Pixels: pixels}
+		for k := range 3 {
+			m.Middle[k], m.Size[k] = (lo[k]+hi[k])/2, hi[k]-lo[k]
+		}
+		return m
+	}
+	b.Mirrors["hall"] = mirror("Hall", [3]float64{0.5, 2.4, 3}, [3]float64{-12, 0, -5}, [3]float64{8.5, 8.6, 5}, 128)
+	b.Mirrors["gauge-room"] = mirror("Gauge room", [3]float64{10.2, 5.4, 1.5}, [3]float64{8.6, 4, -5}, [3]float64{12, 7.1, 5}, 64)
+	b.Mirrors["culvert"] = mirror("Culvert", [3]float64{-4.6, 0.5, 11}, [3]float64{-5.9, -0.7, 5}, [3]float64{-3.3, 1.9, 19}, 64)
+	b.Mirrors["marsh"] = mirror("Marsh", [3]float64{-22, 1.6, 0}, [3]float64{-60, -1, -40}, [3]float64{-12.6, 20, 40}, 64)
+	b.Fill["catwalk-drop"] = setup.Box{Name: "Under the catwalk", Position: [3]float64{-2, 2.6, -3.6}, Size: [3]float64{18, 3.6, 1.6}}
+	return &b
 }

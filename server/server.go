@@ -18,6 +18,7 @@ import (
 	"willowherb/blob"
 	"willowherb/core/budget"
 	"willowherb/core/reference"
+	"willowherb/farm"
 	"willowherb/journal"
 	"willowherb/refine"
 	"willowherb/room"
@@ -32,6 +33,7 @@ type Parts struct {
 	Journal *journal.Journal
 	Studio  *refine.Studio
 	Hall    *room.Hall
+	Farm    *farm.Farm
 	Files   fs.FS // the built front end
 	// Demo puts the demo in where it is not there, and tells its setup; nil where there is none.
 	Demo func(ctx context.Context) (int64, error)
@@ -51,12 +53,18 @@ type Server struct {
 	measures stage.Shelf[*reference.Measure]
 }
 
-// Build makes the rooms over a database: studio, hall and what they need.
-func Build(db *store.DB, opt refine.Options, linger time.Duration, files fs.FS) Parts {
+// Build makes the rooms over a database: studio, hall and what they need. Error: the queue's
+// tables could not be made.
+func Build(ctx context.Context, db *store.DB, opt refine.Options, linger time.Duration, files fs.FS) (Parts, error) {
 	blobs := blob.Postgres{DB: db}
 	j := journal.New(db, blobs)
 	studio := refine.New(stage.NewShop(blobs, opt.Workers), opt)
-	return Parts{DB: db, Blobs: blobs, Journal: j, Studio: studio, Hall: room.NewHall(j, studio, linger), Files: files}
+	f, err := farm.New(ctx, db, studio.Shop())
+	if err != nil {
+		studio.Close()
+		return Parts{}, err
+	}
+	return Parts{DB: db, Blobs: blobs, Journal: j, Studio: studio, Hall: room.NewHall(j, studio, linger), Farm: f, Files: files}, nil
 }
 
 // Close ends what works in the background.
@@ -68,6 +76,7 @@ func (p *Parts) Close() {
 // New wires the routes.
 func New(parts Parts) *Server {
 	s := &Server{Parts: parts, desk: ask.NewDesk(parts.Studio), shop: parts.Studio.Shop(), imports: newLine(1, 8), heavy: newLine(2, 48), measures: stage.Shelf[*reference.Measure]{Keep: 200}}
+	s.desk.Farm = parts.Farm
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	s.figures = newFigures(s)
 	// Immutable: strings of a request are copied, so that they may be kept.
@@ -89,6 +98,7 @@ func New(parts Parts) *Server {
 	s.referenceRoutes(api)
 	s.airRoutes(api)
 	s.assetRoutes(api)
+	s.bakeRoutes(api)
 	api.Get("/setups/:id/live", s.live())
 	api.Get("/targets", func(c fiber.Ctx) error { return c.JSON(budget.Targets()) })
 	api.Use(func(c fiber.Ctx) error {

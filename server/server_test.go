@@ -32,7 +32,8 @@ func serveAt(t testing.TB, url string, patience time.Duration) *Server {
 	db, err := store.Open(context.Background(), url)
 	require.NoError(t, err)
 	db.Patience = patience
-	parts := Build(db, refine.Options{Width: 64, MaxSamples: 1, Workers: 2}, time.Minute, fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}, "assets/app-1a2b.js": {Data: []byte("let a = 1")}})
+	parts, err := Build(context.Background(), db, refine.Options{Width: 64, MaxSamples: 1, Workers: 2}, time.Minute, fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}, "assets/app-1a2b.js": {Data: []byte("let a = 1")}})
+	require.NoError(t, err)
 	t.Cleanup(func() { parts.Close(); db.Close() })
 	s := New(parts)
 	t.Cleanup(s.stop)

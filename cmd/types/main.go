@@ -13,12 +13,14 @@ import (
 
 	"github.com/invopop/jsonschema"
 	"willowherb/ask"
+	"willowherb/core/baking"
 	"willowherb/core/budget"
 	"willowherb/core/checks"
 	"willowherb/core/contrast"
 	"willowherb/core/daylight"
 	"willowherb/core/environment"
 	"willowherb/core/exchange"
+	"willowherb/core/frame"
 	"willowherb/core/plot"
 	"willowherb/core/setup"
 	"willowherb/core/weigh"
@@ -37,7 +39,8 @@ var roots = []any{setup.Setup{}, exchange.Report{}, budget.Target{},
 	ask.Point{}, ask.Thing{}, ask.Surface{}, ask.StageFacts{}, ask.RigAsk{}, ask.RigAnswer{}, ask.MoodPicture{}, ask.PlotAsk{}, ask.WhoAnswer{}, ask.SnagsAnswer{}, ask.PlaceAsk{}, ask.Placed{}, ask.StepAsk{}, ask.Stepped{}, ask.DayAsk{}, ask.BallsAnswer{}, ask.Exposed{}, ask.TowardsAsk{}, ask.TowardsAnswer{}, server.KeptReference{}, server.KeptTable{}, ask.WalkAsk{}, ask.WalkAnswer{}, ask.LookLine{}, ask.BlendAsk{}, ask.Overrides{}, ask.LookAsk{}, ask.LookAnswer{}, daylight.Plan{}, daylight.Moment{},
 	weigh.Reading{}, contrast.Contrast{}, contrast.Notice{}, plot.Plot{}, checks.Effect{}, journal.Snapshot{}, journal.Line{}, journal.Listed{},
 	server.Fault{}, server.Me{}, server.EditAsk{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}, server.Again{}, server.NameAsk{}, server.ArchiveAsk{},
-	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, server.KeptProfile{}, server.KeptSlide{}, server.KeptEnvironment{}, environment.Spot{}, server.Palette{}}
+	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, server.KeptProfile{}, server.KeptSlide{}, server.KeptEnvironment{}, environment.Spot{}, server.Palette{},
+	ask.BakeState{}, ask.BakedAt{}, ask.ProbeDot{}, ask.GivesBaked{}, baking.Estimate{}, frame.Differs{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {

@@ -11,6 +11,7 @@ import (
 
 	"willowherb/blob"
 	"willowherb/demo"
+	"willowherb/farm"
 	"willowherb/journal"
 	"willowherb/refine"
 	"willowherb/server"
@@ -27,6 +28,7 @@ type serveCmd struct {
 	Samples int           `help:"Samples at which refinement ends." default:"128"`
 	Memory  int           `help:"Megabytes for the pictures of all setups; the least used are let go beyond it." default:"2048"`
 	Linger  time.Duration `help:"How long a setup stays open that no window shows." default:"1m"`
+	NoBakes bool          `help:"Leave bakes to workers."`
 	Addr    string        `help:"File to write the address to once it listens." hidden:""`
 }
 
@@ -49,7 +51,10 @@ func (c *serveCmd) Run(ctx context.Context) error {
 	// Pictures are most of what is held, in large pieces: collecting early costs little
 	// and keeps the process from growing to twice its budget.
 	debug.SetGCPercent(25)
-	parts := server.Build(db, refine.Options{Width: c.Width, MaxSamples: c.Samples, Memory: c.Memory << 20}, c.Linger, web.Files())
+	parts, err := server.Build(ctx, db, refine.Options{Width: c.Width, MaxSamples: c.Samples, Memory: c.Memory << 20}, c.Linger, web.Files())
+	if err != nil {
+		return err
+	}
 	defer parts.Close()
 	parts.Demo = func(ctx context.Context) (int64, error) { return putDemo(ctx, &parts) }
 	if c.Demo {
@@ -62,7 +67,14 @@ func (c *serveCmd) Run(ctx context.Context) error {
 			return fmt.Errorf("making the demo: %w", err)
 		}
 	}
-	go sweep(ctx, parts.Journal)
+	go sweep(ctx, parts.Journal, parts.Farm)
+	if !c.NoBakes {
+		go func() {
+			if err := parts.Farm.Work(ctx); err != nil && ctx.Err() == nil {
+				slog.Error("the server takes no part in bakes", "err", store.Plain(err))
+			}
+		}()
+	}
 	return server.New(parts).Listen(ctx, c.Port, func(addr string) {
 		fmt.Printf("\n  Willowherb is ready: http://%s\n  Ctrl-C stops it; every edit is kept.\n\n", addr)
 		if c.Addr != "" {
@@ -78,13 +90,16 @@ const unnamed = 24 * time.Hour
 
 // sweep forgets, now and every six hours, what was removed long ago and files that
 // nothing names.
-func sweep(ctx context.Context, j *journal.Journal) {
+func sweep(ctx context.Context, j *journal.Journal, f *farm.Farm) {
 	for ctx.Err() == nil {
 		setups, files, err := j.Sweep(ctx, journal.RemovedFor, unnamed)
 		if err != nil && ctx.Err() == nil {
 			slog.Warn("sweeping was put off", "err", store.Plain(err))
 		} else if setups+files > 0 {
 			slog.Info("swept", "setups", setups, "files", files)
+		}
+		if err := f.Sweep(ctx); err != nil && ctx.Err() == nil {
+			slog.Warn("sweeping bakes was put off", "err", store.Plain(err))
 		}
 		select {
 		case <-ctx.Done():

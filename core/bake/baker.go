@@ -528,6 +528,9 @@ func (h *hand) noisy(i int, use []int, limit float64) bool {
 	return float64(va)+float64(vc) > t*t
 }
 
+// Luminous is the luminance of a colour of light.
+func Luminous(v vec.V3) float64 { return lum(v) }
+
 // Lights are the sources, then the others, ready for sampling, and Table what the light cache
 // knows of them.
 func (b *Baker) Lights() ([]*light.Light, *cache.Table) { return b.lights, b.table }

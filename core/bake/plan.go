@@ -406,3 +406,16 @@ func (p *Plan) OnPage(l *Laid, tri uint32, k int) (page int, uv vec.V2, ok bool)
 	g := &p.Pages[s.Page]
 	return s.Page, vec.V2{X: (float32(s.X) + q.X + 0.5) / float32(g.W), Y: (float32(s.Y) + q.Y + 0.5) / float32(g.H)}, true
 }
+
+// Where is the patch of a triangle of the scene, and a place of it in texels from the middle of
+// the patch's first; false where that is not in the map.
+func (l *Laid) Where(tri uint32, u, v float32) (patch int, q vec.V2, ok bool) {
+	c := l.tri[int(tri)-l.First]
+	if c.patch < 0 {
+		return 0, q, false
+	}
+	p := &l.Patches[c.patch]
+	a, b, d := p.Corner(int(c.tri), 0), p.Corner(int(c.tri), 1), p.Corner(int(c.tri), 2)
+	w := 1 - u - v
+	return int(c.patch), vec.V2{X: w*a.X + u*b.X + v*d.X, Y: w*a.Y + u*b.Y + v*d.Y}, true
+}

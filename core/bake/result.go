@@ -299,3 +299,36 @@ func anyOf(list []bool) bool {
 	}
 	return false
 }
+
+// Shown is the map with its lights at some gains: frame.Map.
+type Shown struct {
+	plan *Plan
+	lux  map[*Laid][]float32
+}
+
+// Show sums the map at some gains.
+func (r *Result) Show(gains []vec.V3) *Shown {
+	s := &Shown{r.Plan, map[*Laid][]float32{}}
+	for i, l := range r.Plan.Objects {
+		s.lux[l] = r.Lux(i, gains)
+	}
+	return s
+}
+
+// Lux is the irradiance at a place of a triangle of an object.
+func (s *Shown) Lux(object int, tri uint32, u, v float32) (e vec.V3, ok bool) {
+	l := s.plan.Of(object)
+	if l == nil {
+		return e, false
+	}
+	t, ok := l.At(tri, u, v)
+	if !ok {
+		return e, false
+	}
+	rgb := s.lux[l]
+	for k := range 4 {
+		o := 3 * t.Cell[k]
+		e = e.Add(vec.V3{X: rgb[o], Y: rgb[o+1], Z: rgb[o+2]}.Scale(t.W[k]))
+	}
+	return e, true
+}

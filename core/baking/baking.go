@@ -59,16 +59,9 @@ type Progress struct {
 
 // Done is a bake.
 type Done struct {
-	Result  *bake.Result
-	Field   *probes.Field
-	Mirrors []*mirrors.Mirror
-	// MirrorGains are of the lights of the mirrors.
-	MirrorGains []vec.V3
-	// Route is the way through the views on foot, at the height of a chest, and Faults how wrong
-	// the probes are along it, the worst first.
-	Route  []vec.V3
-	Faults []probes.Fault
-	Took   map[Stage]time.Duration
+	Result *bake.Result
+	Ended
+	Took map[Stage]time.Duration
 }
 
 // Shares of the whole that the stages take, about.
@@ -79,8 +72,8 @@ const (
 	chestHigh = 1.2
 )
 
-// Sources are the lights that are baked, and the others.
-func (o *Order) Sources(rules *setup.Bake) (sources, others []bake.Source) {
+// sources are the lights that are baked, and the others.
+func (o *Order) sources(rules *setup.Bake) (sources, others []bake.Source) {
 	sources = bake.Sources(o.Lamps, rules, func(id string) bool { return o.Only == "" || id == o.Only })
 	for _, l := range o.Lamps {
 		if !slices.ContainsFunc(sources, func(s bake.Source) bool { return s.ID == l.ID }) {
@@ -90,16 +83,18 @@ func (o *Order) Sources(rules *setup.Bake) (sources, others []bake.Source) {
 	return sources, others
 }
 
-// Run bakes. Error: ctx ended, or the keeper's.
-func Run(ctx context.Context, o *Order) (*Done, error) {
-	out := &Done{Took: map[Stage]time.Duration{}}
-	at := time.Now()
-	done := func(s Stage) {
-		now := time.Now()
-		out.Took[s] += now.Sub(at)
-		at = now
-	}
-	o.tell(Progress{Stage: Laying})
+// Work is a bake that is laid out: its objects can be made one by one, by whoever has the same
+// order, and then its end. Safe for concurrent use but for Baker.
+type Work struct {
+	*Order
+	Plan            *bake.Plan
+	Rest            *world.World // without movers
+	Sources, Others []bake.Source
+	baker           *bake.Baker
+}
+
+// Lay lays a bake out. Error: ctx ended.
+func (o *Order) Lay(ctx context.Context) (*Work, error) {
 	plan, err := bake.Lay(ctx, o.Scene, o.World, o.Doc, o.Quality, o.Workers)
 	if err != nil {
 		return nil, err
@@ -108,58 +103,105 @@ func Run(ctx context.Context, o *Order) (*Done, error) {
 	if err != nil {
 		return nil, err
 	}
-	done(Laying)
+	w := &Work{Order: o, Plan: plan, Rest: rest}
+	w.Sources, w.Others = o.sources(&plan.Rules)
+	return w, nil
+}
+
+// Baker makes the light cache ready, once. Error: ctx ended.
+func (w *Work) Baker(ctx context.Context) (*bake.Baker, error) {
+	if w.baker != nil {
+		return w.baker, nil
+	}
+	b, err := bake.NewBaker(ctx, w.Rest, w.Plan, w.Sources, w.Others, w.Workers)
+	if err != nil {
+		return nil, err
+	}
+	w.baker = b
+	return b, nil
+}
+
+// Job is the bake of the map, of what the keeper does not have.
+func (w *Work) Job() *bake.Job { return &bake.Job{Place: w.Place, Plan: w.Plan, Kept: w.Kept} }
+
+// Ended is what comes after the map.
+type Ended struct {
+	Field   *probes.Field
+	Mirrors []*mirrors.Mirror
+	// MirrorGains are of the lights of the mirrors.
+	MirrorGains []vec.V3
+	// MirrorFaults are how wrong each reflection probe is (mirrors.Mirror.Wrong).
+	MirrorFaults []float64
+	// Route is the way through the views on foot, at the height of a chest, and Faults how wrong
+	// the probes are along it, the worst first.
+	Route  []vec.V3
+	Faults []probes.Fault
+}
+
+// End makes the probes and the reflection probes. Error: ctx ended.
+func (w *Work) End(ctx context.Context) (*Ended, error) {
+	b, err := w.Baker(ctx)
+	if err != nil {
+		return nil, err
+	}
 	var eyes []vec.V3
-	for _, id := range o.Doc.SortedViews() {
-		eyes = append(eyes, vec.Of(o.Doc.Views[id].Eye))
+	for _, id := range w.Doc.SortedViews() {
+		eyes = append(eyes, vec.Of(w.Doc.Views[id].Eye))
 	}
-	sources, others := o.Sources(&plan.Rules)
-	var baker *bake.Baker
-	ready := func() (*bake.Baker, error) {
-		if baker != nil {
-			return baker, nil
-		}
+	out := &Ended{}
+	w.tell(Progress{Stage: Probing, Share: mapTo})
+	if err := w.probes(ctx, out, b, eyes); err != nil {
+		return nil, err
+	}
+	w.tell(Progress{Stage: Mirroring, Share: probesTo})
+	if err := w.mirrors(ctx, out, b); err != nil {
+		return nil, err
+	}
+	w.tell(Progress{Stage: Mirroring, Share: 1})
+	return out, nil
+}
+
+// Run bakes. Error: ctx ended, or the keeper's.
+func Run(ctx context.Context, o *Order) (*Done, error) {
+	out := &Done{Took: map[Stage]time.Duration{}}
+	at := time.Now()
+	o.tell(Progress{Stage: Laying})
+	w, err := o.Lay(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out.Took[Laying] = time.Since(at)
+	at = time.Now()
+	job := w.Job()
+	job.Needed = func() (*bake.Baker, error) {
 		o.tell(Progress{Stage: Preparing, Share: 0.1})
-		before := time.Now()
-		b, err := bake.NewBaker(ctx, rest, plan, sources, others, o.Workers)
-		if err != nil {
-			return nil, err
-		}
-		out.Took[Preparing] += time.Since(before)
-		at = at.Add(time.Since(before))
-		baker = b
-		return b, nil
+		return w.Baker(ctx)
 	}
-	begin := time.Now()
-	job := bake.Job{Place: o.Place, Plan: plan, Kept: o.Kept, Needed: ready, Tell: func(p bake.Progress) {
+	job.Tell = func(p bake.Progress) {
 		share := mapTo
 		if p.All > 0 {
 			share = mapFrom + (mapTo-mapFrom)*float64(p.Done)/float64(p.All)
 		}
-		o.tell(Progress{Mapping, p.Object, share, float64(p.Samples) / max(time.Since(begin).Seconds(), 1e-3)})
-	}}
-	if out.Result, err = job.Run(ctx, sources); err != nil {
+		o.tell(Progress{Mapping, p.Object, share, float64(p.Samples) / max(time.Since(at).Seconds(), 1e-3)})
+	}
+	if out.Result, err = job.Run(ctx, w.Sources); err != nil {
 		return nil, err
 	}
-	done(Mapping)
+	out.Took[Mapping] = time.Since(at)
+	if w.baker != nil {
+		out.Took[Preparing] = w.baker.Took.Cache
+		out.Took[Mapping] -= out.Took[Preparing]
+	}
 	if o.Only != "" {
 		return out, nil
 	}
-	b, err := ready()
+	at = time.Now()
+	e, err := w.End(ctx)
 	if err != nil {
 		return nil, err
 	}
-	o.tell(Progress{Stage: Probing, Share: mapTo})
-	if err := o.probes(ctx, out, b, eyes); err != nil {
-		return nil, err
-	}
-	done(Probing)
-	o.tell(Progress{Stage: Mirroring, Share: probesTo})
-	if err := o.mirrors(ctx, out, b); err != nil {
-		return nil, err
-	}
-	done(Mirroring)
-	o.tell(Progress{Stage: Mirroring, Share: 1})
+	out.Ended = *e
+	out.Took[Probing] = time.Since(at)
 	return out, nil
 }
 
@@ -170,7 +212,7 @@ func (o *Order) tell(p Progress) {
 }
 
 // probes makes the field of the baked lights, and measures it along the way through the views.
-func (o *Order) probes(ctx context.Context, out *Done, b *bake.Baker, eyes []vec.V3) error {
+func (o *Order) probes(ctx context.Context, out *Ended, b *bake.Baker, eyes []vec.V3) error {
 	rules := &b.Plan.Rules
 	g, err := ground.Find(ctx, b.W, eyes, ground.Grown, max(rules.Apart/3, 0.25), 60)
 	if err != nil {
@@ -228,7 +270,7 @@ func Route(g *ground.Ground, eyes []vec.V3) (out []vec.V3) {
 }
 
 // mirrors captures the reflection probes, of all lights.
-func (o *Order) mirrors(ctx context.Context, out *Done, b *bake.Baker) error {
+func (o *Order) mirrors(ctx context.Context, out *Ended, b *bake.Baker) error {
 	ids := slices.Sorted(maps.Keys(b.Plan.Rules.Mirrors))
 	if len(ids) == 0 {
 		return nil
@@ -252,7 +294,29 @@ func (o *Order) mirrors(ctx context.Context, out *Done, b *bake.Baker) error {
 			return err
 		}
 		m.ID, m.Lights = id, names
-		out.Mirrors = append(out.Mirrors, m)
+		wrong, err := m.Wrong(ctx, b.W, lights, table, out.MirrorGains, o.Workers)
+		if err != nil {
+			return err
+		}
+		out.Mirrors, out.MirrorFaults = append(out.Mirrors, m), append(out.MirrorFaults, wrong)
 	}
 	return nil
+}
+
+// Gathering is how probes are gathered among a bake's lights. With the light cache it is made
+// ready first; without, whole paths are followed. Error: ctx ended.
+func Gathering(ctx context.Context, w *Work, cached bool) (*probes.Order, error) {
+	if cached {
+		b, err := w.Baker(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return ProbeOrder(b, w.Workers), nil
+	}
+	po := &probes.Order{World: w.Rest, Rules: &w.Plan.Rules, Workers: w.Workers}
+	for i := range w.Sources {
+		s := &w.Sources[i]
+		po.IDs, po.Gains, po.Whole, po.Lights = append(po.IDs, s.ID), append(po.Gains, s.Gain), append(po.Whole, s.Straight), append(po.Lights, s.Light)
+	}
+	return po, nil
 }

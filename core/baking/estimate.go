@@ -5,9 +5,7 @@ import (
 	"math"
 	"time"
 
-	"willowherb/core/bake"
 	"willowherb/core/setup"
-	"willowherb/core/staging"
 )
 
 // Estimate is what a bake would take, told before it is begun.
@@ -28,19 +26,15 @@ const tried = 1200
 // Guess estimates a bake by a timed sample of the level. Error: ctx ended.
 func (o *Order) Guess(ctx context.Context) (e Estimate, err error) {
 	begin := time.Now()
-	plan, err := bake.Lay(ctx, o.Scene, o.World, o.Doc, o.Quality, o.Workers)
+	w, err := o.Lay(ctx)
 	if err != nil {
 		return e, err
 	}
-	rest, err := o.World.Resting(staging.Movers(o.Doc, o.Scene), o.Workers)
+	b, err := w.Baker(ctx)
 	if err != nil {
 		return e, err
 	}
-	sources, others := o.Sources(&plan.Rules)
-	b, err := bake.NewBaker(ctx, rest, plan, sources, others, o.Workers)
-	if err != nil {
-		return e, err
-	}
+	plan := w.Plan
 	fixed := time.Since(begin)
 	g, err := b.Try(ctx, tried)
 	if err != nil {
@@ -51,7 +45,7 @@ func (o *Order) Guess(ctx context.Context) (e Estimate, err error) {
 	e.Seconds = fixed.Seconds() + g.Took.Seconds()*1.2
 	e.Noise = g.Noise / math.Sqrt(smoothed(o.Quality.Smooth))
 	for _, l := range plan.Objects {
-		e.LayerMB += float64(l.Cells) * 6 * float64(len(sources)) / (1 << 20)
+		e.LayerMB += float64(l.Cells) * 6 * float64(len(w.Sources)) / (1 << 20)
 	}
 	return e, nil
 }

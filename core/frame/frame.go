@@ -46,6 +46,10 @@ type Order struct {
 	// AirSamples is how many are taken of what fog shows of lights; 0: as many as places.
 	AirSamples int
 	Workers    int
+	// Hits and Layer, if set, keep what is found of the view for its next pictures: its first
+	// surfaces, and the direct light of a light at unit output.
+	Hits  func(ctx context.Context, find func(context.Context) (*drawn.Hits, error)) (*drawn.Hits, error)
+	Layer func(ctx context.Context, l *lamps.Lamp, draw func(context.Context) ([]float32, error)) ([]float32, error)
 }
 
 // Picture is scene-linear light in cd/m2, RGB, rows from the top, and which part of each pixel
@@ -79,7 +83,7 @@ func Render(ctx context.Context, o *Order) (*Picture, error) {
 		*to = make([]float32, 3*o.W*o.H)
 	}
 	base := drawn.Picture{World: o.World, View: o.View, W: o.W, H: o.H, Samples: n, Workers: o.Workers}
-	hits, err := base.Find(ctx)
+	hits, err := o.find(ctx, &base)
 	if err != nil {
 		return nil, err
 	}
@@ -100,6 +104,13 @@ func Render(ctx context.Context, o *Order) (*Picture, error) {
 	return out, o.air(ctx, out)
 }
 
+func (o *Order) find(ctx context.Context, base *drawn.Picture) (*drawn.Hits, error) {
+	if o.Hits != nil {
+		return o.Hits(ctx, base.Find)
+	}
+	return base.Find(ctx)
+}
+
 // live adds the direct light of lights that the target works out.
 func (o *Order) live(ctx context.Context, out *Picture, base drawn.Picture, hits *drawn.Hits) error {
 	for _, l := range o.Lamps {
@@ -109,7 +120,11 @@ func (o *Order) live(ctx context.Context, out *Picture, base drawn.Picture, hits
 		}
 		p := base
 		p.Light, p.Set, p.Hits = l.Source, l.ShadowDrawn(o.Cascades), hits
-		rgb, err := p.Render(ctx)
+		draw := p.Render
+		if o.Layer != nil {
+			draw = func(ctx context.Context) ([]float32, error) { return o.Layer(ctx, l, p.Render) }
+		}
+		rgb, err := draw(ctx)
 		if err != nil {
 			return err
 		}

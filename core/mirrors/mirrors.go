@@ -285,3 +285,65 @@ func Chosen(all []*Shown, p vec.V3) (best *Shown) {
 	}
 	return best
 }
+
+// Wrong measures a probe: at places spread over its box or sphere that lie free, what it shows
+// along directions all round, against what is seen there; the mean difference of luminance as a
+// share of what is seen. gains are of the lights, which the world and table are among. Error:
+// ctx ended.
+func (m *Mirror) Wrong(ctx context.Context, w *world.World, lights []*light.Light, table *cache.Table, gains []vec.V3, workers int) (float64, error) {
+	const places, rays = 48, 24
+	shown := m.Sum(gains, workers)
+	lum := func(v vec.V3) float64 {
+		return 0.2126*float64(v.X) + 0.7152*float64(v.Y) + 0.0722*float64(v.Z)
+	}
+	off, sum := make([]float64, places), make([]float64, places)
+	err := spread.With(ctx, places, workers, func() (func(int), func()) {
+		k, t := path.NewWalker(w, lights), w.Tracer()
+		return func(i int) {
+			var p vec.V3
+			for a := range 3 {
+				// Kronecker's sequence over the box (Roberts 2018).
+				f := math.Mod(0.5+float64(i)*[3]float64{0.8191725134, 0.6710436067, 0.5497004779}[a], 1) - 0.5
+				size := m.Size[a]
+				if m.Sphere {
+					size = m.Size[0] * 0.57
+				}
+				v := float32(m.Middle[a] + f*size)
+				switch a {
+				case 0:
+					p.X = v
+				case 1:
+					p.Y = v
+				default:
+					p.Z = v
+				}
+			}
+			d := p.Sub(vec.Of(m.Position))
+			if l := d.Len(); l > 1e-3 && t.Passes(vec.Of(m.Position), vec.V3{}, d.Scale(1/l), l) == (vec.V3{}) {
+				return // in something, or in another room
+			}
+			for n := range rays {
+				k.With(table, n&1)
+				k.Begin(0x77726f6e, uint32(i), uint32(n))
+				s := k.Around(p)
+				k.Follow(path.Segment{O: p, D: s.D, Through: vec.Splat(1), Channels: 0xff, Matt: vec.Splat(1)})
+				var is vec.V3
+				for l, g := range gains {
+					f := k.Found(l)
+					for kind := range film.Kinds {
+						if kind != film.Air {
+							is = is.Add(f[kind].Mul(g))
+						}
+					}
+				}
+				off[i] += math.Abs(lum(is) - lum(shown.Towards(p, s.D, 0)))
+				sum[i] += lum(is)
+			}
+		}, func() { k.Release(); t.Release() }
+	})
+	var a, b float64
+	for i := range off {
+		a, b = a+off[i], b+sum[i]
+	}
+	return a / max(b, 1e-12), err
+}

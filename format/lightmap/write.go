@@ -109,6 +109,12 @@ func summed(m *mirrors.Mirror, gains []vec.V3) []float32 {
 	return out
 }
 
+// Describe is what bake.json would say, without writing anything.
+func Describe(p *Parts) Bake {
+	p.fill()
+	return p.Bake
+}
+
 // fill says in bake.json what the parts are.
 func (p *Parts) fill() {
 	b, r := &p.Bake, p.Result

@@ -189,6 +189,9 @@ export interface Object {
   pivot: [number, number, number]
   turn: number
   channels?: number
+  density?: number
+  byProbes?: boolean
+  inMap?: boolean
 }
 
 export interface Material {
@@ -328,6 +331,54 @@ export interface Fog {
   boxes?: Record<string, FogBox>
 }
 
+export interface Quality {
+  density: number
+  least: number
+  most: number
+  noise: number
+  smooth: number
+  cell: number
+  rays: number
+  mirror: number
+}
+
+export interface Box {
+  name: string
+  position: [number, number, number]
+  size: [number, number, number]
+}
+
+export interface Probe {
+  name: string
+  position: [number, number, number]
+}
+
+export interface Mirror {
+  name: string
+  position: [number, number, number]
+  middle: [number, number, number]
+  size: [number, number, number]
+  sphere: boolean
+  pixels: number
+}
+
+export interface Bake {
+  density: number
+  seen: boolean
+  page: number
+  padding: number
+  format: string
+  occlusion: number
+  skyBounces: number
+  own?: Quality
+  bounds: Record<string, Box>
+  apart: number
+  heights: [number, number, number]
+  fill: Record<string, Box>
+  probes: Record<string, Probe>
+  mirrors: Record<string, Mirror>
+}
+
 export interface Setup {
   version: number
   name: string
@@ -353,6 +404,7 @@ export interface Setup {
   fog?: Fog
   aerial?: boolean
   grade?: Grade
+  bake?: Bake
 }
 
 export interface Report {
@@ -1156,4 +1208,162 @@ export interface Palette {
   drawn: Drawn
   gels: Gel[]
   patterns: string[]
+}
+
+export interface Status {
+  id: number
+  revision: number
+  quality: string
+  numbers: Quality
+  state: string
+  stage: string
+  error: string
+  share: number
+  seconds: number
+  left: number
+  tiles: number
+  ready: number
+  rate: number
+  now: string[]
+  before: number
+}
+
+export interface MapPage {
+  width: number
+  height: number
+}
+
+export interface MapObject {
+  path: string
+  density: number
+  texels: number
+  charts: number
+  noise: number
+  buried: number
+}
+
+export interface MapLeft {
+  path: string
+  why: string
+}
+
+export interface Wrong {
+  at: [number, number, number]
+  share: number
+}
+
+export interface MapMirror {
+  id: string
+  name: string
+  pixels: number
+  mb: number
+  wrong: number
+}
+
+export interface Summary {
+  quality: string
+  numbers: Quality
+  format: string
+  pages: MapPage[]
+  objects: MapObject[]
+  left: MapLeft[]
+  texels: number
+  noise: number
+  mb: number
+  layersMB: number
+  filled: number
+  padded: number
+  probes: number
+  set: number
+  moved: number
+  dropped: number
+  route: number
+  routeError: number
+  routeWorst: number
+  worst: Wrong[]
+  mirrors: MapMirror[]
+  mirrorMB: number
+}
+
+export interface LastBake {
+  id: number
+  summary: Summary
+}
+
+export interface Change {
+  light: string
+  name: string
+  why: string
+  live: boolean
+}
+
+export interface Worker {
+  name: string
+  kind: string
+  doing: string
+  rate: number
+  here: boolean
+  lost: boolean
+}
+
+export interface InQueue {
+  bake: number
+  setup: number
+  name: string
+  quality: string
+  state: string
+  tiles: number
+  ready: number
+}
+
+export interface Overview {
+  workers: Worker[]
+  queue: InQueue[]
+}
+
+export interface BakeState {
+  bake: Status
+  last: LastBake
+  changes: Change[]
+  qualities: Record<string, Quality>
+  rules: Bake
+  farm: Overview
+}
+
+export interface BakedAt {
+  at: [number, number, number]
+  lux: [[number, number, number], [number, number, number], [number, number, number], [number, number, number], [number, number, number], [number, number, number]]
+  reference: [[number, number, number], [number, number, number], [number, number, number], [number, number, number], [number, number, number], [number, number, number]]
+  differs: number
+  probes: number
+}
+
+export interface ProbeDot {
+  at: [number, number, number]
+  lux: [number, number, number]
+  kind: string
+  moved: boolean
+}
+
+export interface GivesBaked {
+  light: string
+  before: number
+  after: number
+}
+
+export interface Estimate {
+  texels: number
+  pages: number
+  samples: number
+  seconds: number
+  noise: number
+  mb: number
+  layersMB: number
+  rate: number
+}
+
+export interface Differs {
+  mean: number
+  worst: number
+  by: Record<string, number>
 }

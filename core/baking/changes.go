@@ -1,0 +1,121 @@
+package baking
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+
+	"willowherb/core/bake"
+	"willowherb/core/lamps"
+	"willowherb/core/setup"
+)
+
+// Snapshot is what a bake depends on of a setup.
+type Snapshot struct {
+	Doc   *setup.Setup
+	Lamps []*lamps.Lamp
+	Place [32]byte // staging.Stage.Still
+}
+
+// Change is what differs between a bake and the setup as it is now.
+type Change struct {
+	Light string `json:"light"` // its id; empty for the place and the rules
+	Name  string `json:"name"`
+	Why   string `json:"why"`
+	// Live changes need no bake: layers are multiplied by them.
+	Live bool `json:"live"`
+}
+
+// Changes tells why a bake of some snapshot would be made anew, and what needs no bake.
+func Changes(was, now *Snapshot) (out []Change) {
+	if was.Place != now.Place {
+		out = append(out, Change{Name: "The place", Why: "objects, materials, channels or its file changed: all is baked again"})
+	}
+	a, b := was.Doc.Baking(), now.Doc.Baking()
+	if rules(&a) != rules(&b) || densities(was.Doc) != densities(now.Doc) {
+		out = append(out, Change{Name: "Texels", Why: "density, pages or what is in the map changed: objects with other texels are baked again"})
+	}
+	before := map[string]bake.Source{}
+	for _, s := range bake.Sources(was.Lamps, &a, nil) {
+		before[s.ID] = s
+	}
+	for _, s := range bake.Sources(now.Lamps, &b, nil) {
+		name := named(now.Lamps, s.ID)
+		o, ok := before[s.ID]
+		delete(before, s.ID)
+		switch {
+		case !ok:
+			out = append(out, Change{Light: s.ID, Name: name, Why: "is baked now, and was not"})
+		case o.Straight != s.Straight:
+			out = append(out, Change{Light: s.ID, Name: name, Why: "is carried otherwise"})
+		case o.Bounces != s.Bounces:
+			out = append(out, Change{Light: s.ID, Name: name, Why: "bounces otherwise"})
+		case o.Key != s.Key:
+			out = append(out, Change{Light: s.ID, Name: name, Why: "was moved, turned or shaped"})
+		case o.Gain != s.Gain:
+			out = append(out, Change{Light: s.ID, Name: name, Why: level(lumOf(o), lumOf(s)), Live: true})
+		}
+	}
+	for _, l := range was.Lamps {
+		if _, ok := before[l.ID]; ok {
+			out = append(out, Change{Light: l.ID, Name: l.Name, Why: "is baked no longer: its layers are left out", Live: true})
+		}
+	}
+	return out
+}
+
+func named(ls []*lamps.Lamp, id string) string {
+	for _, l := range ls {
+		if l.ID == id {
+			return l.Name
+		}
+	}
+	return id
+}
+
+func lumOf(s bake.Source) float64 { return bake.Luminous(s.Gain) }
+
+// level says how a light's level changed, in stops.
+func level(was, now float64) string {
+	switch {
+	case now == 0:
+		return "was turned off"
+	case was == 0:
+		return "was turned on"
+	}
+	if st := math.Log2(now / was); st > 0.005 || st < -0.005 {
+		return fmt.Sprintf("%+.1f stops since the bake", st)
+	}
+	return "has another colour"
+}
+
+// rules are what the layout depends on.
+func rules(b *setup.Bake) string {
+	t, err := json.Marshal([]any{b.Density, b.Seen, b.Page, b.Bounds, b.SkyBounces})
+	if err != nil {
+		panic(err) // plain data always marshals
+	}
+	return string(t)
+}
+
+func densities(doc *setup.Setup) string {
+	type said struct {
+		Density float64
+		By, In  bool
+	}
+	out := map[string]said{}
+	for _, o := range doc.Objects {
+		s := said{By: o.ByProbes, In: o.InMap}
+		if o.Density != nil {
+			s.Density = *o.Density
+		}
+		if s != (said{}) {
+			out[o.Path] = s
+		}
+	}
+	t, err := json.Marshal(out)
+	if err != nil {
+		panic(err)
+	}
+	return string(t)
+}

@@ -1,0 +1,72 @@
+package farm
+
+import (
+	"context"
+	"errors"
+
+	"github.com/jackc/pgx/v5"
+	"willowherb/core/bake"
+	"willowherb/format/lightmap"
+)
+
+// keeper keeps layers in the database, by their keys and the kind of processor: bake.Keeper.
+type keeper struct{ f *Farm }
+
+func (k keeper) Layer(ctx context.Context, key string) (l bake.Layer, ok bool, err error) {
+	var data []byte
+	err = k.f.db.Do(ctx, func(ctx context.Context) error {
+		return k.f.db.Pool.QueryRow(ctx, "SELECT data FROM bake_layers WHERE key = $1", key).Scan(&data)
+	})
+	if errors.Is(err, pgx.ErrNoRows) {
+		return l, false, nil
+	}
+	if err != nil {
+		return l, false, err
+	}
+	if l, err = lightmap.Unpack(data); err != nil {
+		return l, false, nil // it is made again
+	}
+	return l, true, nil
+}
+
+func (k keeper) Keep(ctx context.Context, key string, l bake.Layer) error {
+	return k.f.db.Tx(ctx, func(tx pgx.Tx) error { return keep(ctx, tx, key, l) })
+}
+
+func keep(ctx context.Context, tx pgx.Tx, key string, l bake.Layer) error {
+	_, err := tx.Exec(ctx, "INSERT INTO bake_layers (key, data) VALUES ($1, $2) ON CONFLICT (key) DO UPDATE SET used = now()", key, lightmap.Pack(l))
+	return err
+}
+
+// lacks are those of the keys that are not kept; the others are marked as used.
+func (f *Farm) lacks(ctx context.Context, keys []string) (map[string]bool, error) {
+	out := map[string]bool{}
+	for _, k := range keys {
+		out[k] = true
+	}
+	err := f.db.Do(ctx, func(ctx context.Context) error {
+		rows, err := f.db.Pool.Query(ctx, "UPDATE bake_layers SET used = now() WHERE key = ANY($1) RETURNING key", keys)
+		if err != nil {
+			return err
+		}
+		have, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		for _, k := range have {
+			delete(out, k)
+		}
+		return err
+	})
+	return out, err
+}
+
+// Sweep forgets layers that no bake has used for two weeks, and bakes that are over and not
+// the last of their setup.
+func (f *Farm) Sweep(ctx context.Context) error {
+	return f.db.Do(ctx, func(ctx context.Context) error {
+		if _, err := f.db.Pool.Exec(ctx, "DELETE FROM bake_layers WHERE used < now() - interval '14 days'"); err != nil {
+			return err
+		}
+		_, err := f.db.Pool.Exec(ctx, `DELETE FROM bakes b WHERE state IN ('stopped', 'failed', 'done') AND asked < now() - interval '1 day'
+			AND EXISTS (SELECT 1 FROM bakes o WHERE o.setup = b.setup AND o.state = 'done' AND o.id > b.id)`)
+		return err
+	})
+}
