@@ -432,7 +432,7 @@ func (d *Desk) BakePage(ctx context.Context, p *refine.Pictures, id int64, page 
 		sort.Float64s(lum)
 		ev := 0.0
 		if len(lum) > 0 {
-			ev = math.Log2(max(lum[len(lum)/2], 1e-6)*0.18/math.Pi/0.125) + 1.5
+			ev = math.Log2(max(lum[len(lum)*3/4], 1e-6) * 0.5 / math.Pi / 0.125)
 		}
 		for i := range rgb {
 			rgb[i] *= 0.5 / math.Pi

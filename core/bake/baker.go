@@ -55,7 +55,7 @@ func Whole(l *lamps.Lamp) bool {
 }
 
 // algorithm changes whenever the same inputs would give another layer.
-const algorithm = 4
+const algorithm = 6
 
 // Baker works out layers. Safe for concurrent use once it is ready.
 type Baker struct {
@@ -198,20 +198,32 @@ type taken struct {
 func (b *Baker) Object(ctx context.Context, l *Laid, want []bool) (*Baked, error) {
 	w := b.work(l)
 	w.want = want
+	if err := b.each(ctx, w, (*hand).first); err != nil {
+		return nil, err
+	}
+	if q := &b.Plan.Quality; q.Most > q.Least {
+		if err := w.share(ctx, b.Workers); err != nil {
+			return nil, err
+		}
+		if err := b.each(ctx, w, (*hand).more); err != nil {
+			return nil, err
+		}
+	}
+	return w.finish(ctx, b.Workers)
+}
+
+// each calls do for all cells of an object.
+func (b *Baker) each(ctx context.Context, w *work, do func(h *hand, w *work, cell int)) error {
 	const batch = 256
-	err := spread.With(ctx, (l.Cells+batch-1)/batch, b.Workers, func() (func(int), func()) {
+	return spread.With(ctx, (w.l.Cells+batch-1)/batch, b.Workers, func() (func(int), func()) {
 		t := b.hand()
 		return func(i int) {
 			trace.Settle()
-			for c := i * batch; c < min((i+1)*batch, l.Cells); c++ {
-				t.texel(w, c)
+			for c := i * batch; c < min((i+1)*batch, w.l.Cells); c++ {
+				do(t, w, c)
 			}
 		}, t.done
 	})
-	if err != nil {
-		return nil, err
-	}
-	return w.finish(ctx, b.Workers)
 }
 
 // work is an object while it is baked.
@@ -229,7 +241,10 @@ type work struct {
 	straightVar       [][]float32
 	bouncedVar        [][]float32
 	open              []float32
-	samples           []int64 // of each cell
+	samples           []int64    // of each cell
+	use               []uint8    // of each cell, the places that count, a bit each
+	groups            []uint8    // the group of each place, two bits each
+	extra             [][]uint16 // of each source and cell, samples that it still wants
 }
 
 // state of a cell.
@@ -261,7 +276,7 @@ func (b *Baker) work(l *Laid) *work {
 	if b.Plan.Rules.Occlusion > 0 {
 		w.open = make([]float32, l.Cells)
 	}
-	w.samples = make([]int64, l.Cells)
+	w.samples, w.use, w.groups = make([]int64, l.Cells), make([]uint8, l.Cells), make([]uint8, l.Cells)
 	return w
 }
 
@@ -291,108 +306,6 @@ func (b *Baker) hand() *hand {
 func (h *hand) done() {
 	h.k.Release()
 	h.w.Release()
-}
-
-// texel takes the samples of a cell.
-func (h *hand) texel(w *work, cell int) {
-	places := w.places[cell*parts*parts : (cell+1)*parts*parts]
-	var use []int
-	for k := range places {
-		if places[k].Tri >= 0 {
-			use = append(use, k)
-		}
-		h.t.n[k], h.t.back[k] = 0, 0
-		clear(h.t.sums[k])
-	}
-	if len(use) == 0 {
-		return
-	}
-	l := w.l
-	mid := &places[use[0]]
-	p := h.b.W.S.PointAt(uint32(l.First)+uint32(mid.Tri), mid.U, mid.V)
-	w.pos[cell], w.n[cell] = p.Pos, p.Ng
-	q := &w.b.Plan.Quality
-	for i := range h.b.Sources {
-		h.on[i] = w.want == nil || w.want[i]
-	}
-	// Backs nearer than this are of what the texel lies in.
-	deep := float32(4 * max(l.Texel(uint32(l.First)+uint32(mid.Tri)), 0.05))
-	open := float64(0)
-	n := 0
-	take := func(many int) {
-		h.k.Ask(h.on, h.straight)
-		for range many {
-			at := use[n%len(use)]
-			h.k.With(h.b.table, (n^n/len(use))&1)
-			g := h.b.start(h.k, l, &places[at], cell, n)
-			n++
-			h.t.n[at]++
-			if g.Back && g.Dist < deep {
-				h.t.back[at]++
-			}
-			if r := h.b.Plan.Rules.Occlusion; r > 0 {
-				open += min(float64(g.Dist)/r, 1)
-			}
-			for i := range h.b.Sources {
-				if !h.on[i] {
-					continue
-				}
-				s := &h.t.sums[at][i]
-				a, c := h.k.Irradiance(i)
-				s.n++
-				if a != (vec.V3{}) {
-					s.straight = s.straight.Add(a)
-					y := lum(a)
-					s.straight2 += y * y
-				}
-				if c != (vec.V3{}) {
-					s.bounced = s.bounced.Add(c)
-					y := lum(c)
-					s.bounced2 += y * y
-				}
-			}
-		}
-	}
-	take(max(q.Least, len(use)))
-	if w.open != nil {
-		w.open[cell] = float32(open / float64(n))
-	}
-	// Places that saw only backs lie within something solid.
-	kept := use[:0:0]
-	for _, k := range use {
-		if h.t.n[k] > h.t.back[k] {
-			kept = append(kept, k)
-		}
-	}
-	if len(kept) == 0 {
-		w.state[cell] = buried
-		w.samples[cell] = int64(n)
-		return
-	}
-	use = kept
-	w.state[cell] = lit
-	h.part(w, places, use)
-	for n < q.Most {
-		more := false
-		for i := range h.b.Sources {
-			if h.on[i] {
-				h.on[i] = h.noisy(i, use, q.Noise)
-				more = more || h.on[i]
-			}
-		}
-		if !more {
-			break
-		}
-		take(min(q.Least, q.Most-n))
-	}
-	w.samples[cell] = int64(n)
-	for i := range h.b.Sources {
-		a, c, va, vc := h.darkest(i, use)
-		o := 3 * cell
-		w.straight[i][o], w.straight[i][o+1], w.straight[i][o+2] = a.X, a.Y, a.Z
-		w.bounced[i][o], w.bounced[i][o+1], w.bounced[i][o+2] = c.X, c.Y, c.Z
-		w.straightVar[i][cell], w.bouncedVar[i][cell] = va, vc
-	}
 }
 
 func lum(v vec.V3) float64 {
@@ -495,9 +408,10 @@ func open(t *world.Tracer, a, na, b, nb vec.V3) bool {
 }
 
 // darkest is the mean of a light over the darkest group of places.
-func (h *hand) darkest(i int, use []int) (straight, bounced vec.V3, va, vc float32) {
+func (h *hand) darkest(i int, use []int) (m means) {
 	if h.groups == 1 {
-		return h.mean(i, use)
+		m.straight, m.bounced, m.straightVar, m.bouncedVar = h.mean(i, use)
+		return m
 	}
 	least := math.Inf(1)
 	for g := range h.groups {
@@ -507,25 +421,15 @@ func (h *hand) darkest(i int, use []int) (straight, bounced vec.V3, va, vc float
 				some = append(some, k)
 			}
 		}
+		if len(some) == 0 {
+			continue
+		}
 		a, c, x, y := h.mean(i, some)
 		if l := lum(a) + lum(c); l < least {
-			least, straight, bounced, va, vc = l, a, c, x, y
+			least, m = l, means{a, c, x, y}
 		}
 	}
-	return straight, bounced, va, vc
-}
-
-// dim is the share of what a light gives to the place on average under which its noise does
-// not count.
-const dim = 0.1
-
-// noisy reports whether a light still wants samples. It asks for that light alone, so that
-// company changes nothing.
-func (h *hand) noisy(i int, use []int, limit float64) bool {
-	a, c, va, vc := h.mean(i, use)
-	y := lum(a) + lum(c)
-	t := limit * max(y, dim*h.b.level[i])
-	return float64(va)+float64(vc) > t*t
+	return m
 }
 
 // Luminous is the luminance of a colour of light.

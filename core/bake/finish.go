@@ -85,80 +85,47 @@ func some(v float32) bool { return v != 0 }
 // Half is a number of lux as a half, within what halves hold.
 func Half(v float32) uint16 { return float16.Fromfloat32(min(max(v, 0), 65504)).Bits() }
 
-// smoother smooths one part of a light along the surface of each patch: rounds of a 3 x 3
-// kernel whose taps lie ever farther apart (Dammertz et al. 2010), each neighbour by how
-// likely it is to be the same light under other noise, and by how nearly it lies in the plane.
+// smoother smooths one part of a light along the surface of each patch, by local statistics
+// (Lee 1980): a texel goes towards the mean of those about it by how much of what it differs
+// from them is noise. The mean is over rounds of a 3 x 3 kernel whose taps lie ever farther
+// apart, along the surface; how much differs, and how much of that is noise, is judged over
+// many texels, so that one texel's chance has no say in what becomes of it.
 type smoother struct {
 	w             *work
 	rgb, variance []float32
 }
 
 func (s *smoother) run(rounds int) {
-	w := s.w
-	s.rgb, s.variance = append([]float32(nil), s.rgb...), append([]float32(nil), s.variance...)
-	if !slices.ContainsFunc(s.variance, some) {
+	s.rgb, s.variance = slices.Clone(s.rgb), slices.Clone(s.variance)
+	if rounds == 0 || !slices.ContainsFunc(s.variance, some) {
 		return
 	}
-	rgb, variance := append([]float32(nil), s.rgb...), append([]float32(nil), s.variance...)
-	guide, spreadOf := make([]float32, len(s.variance)), make([]float32, len(s.variance))
-	for r := range rounds {
-		step := 1 << r
-		for p := range w.l.Patches {
-			q := &w.l.Patches[p]
-			if q.W*q.H < 4 {
-				continue
-			}
-			s.guide(w.l.Begin[p], q.W, q.H, guide, spreadOf)
-			s.round(w.l.Begin[p], q.W, q.H, step, guide, spreadOf, rgb, variance)
+	a, b := slices.Clone(s.rgb), slices.Clone(s.rgb)
+	for p := range s.w.l.Patches {
+		q := &s.w.l.Patches[p]
+		if q.W*q.H < 4 {
+			continue
 		}
-		s.rgb, rgb = rgb, s.rgb
-		s.variance, variance = variance, s.variance
-		if r+1 < rounds {
-			copy(rgb, s.rgb)
-			copy(variance, s.variance)
+		from, to := a, b
+		for r := range rounds {
+			s.blur(s.w.l.Begin[p], q.W, q.H, 1<<r, from, to)
+			from, to = to, from
 		}
+		s.settle(s.w.l.Begin[p], q.W, q.H, from, rounds)
 	}
 }
 
-// guide is the luminance and the variance by which neighbours are compared: means of 3 x 3,
-// since single texels are too noisy to tell.
-func (s *smoother) guide(begin, wide, high int, lumOut, varOut []float32) {
-	for y := range high {
-		for x := range wide {
-			c := begin + y*wide + x
-			if s.w.state[c] != lit {
-				continue
-			}
-			var l, v, n float32
-			for j := max(y-1, 0); j <= min(y+1, high-1); j++ {
-				for i := max(x-1, 0); i <= min(x+1, wide-1); i++ {
-					o := begin + j*wide + i
-					if s.w.state[o] != lit {
-						continue
-					}
-					l += float32(lum(vec.V3{X: s.rgb[3*o], Y: s.rgb[3*o+1], Z: s.rgb[3*o+2]}))
-					v += s.variance[o]
-					n++
-				}
-			}
-			lumOut[c], varOut[c] = l/n, v/n
-		}
-	}
-}
-
-// apart is how many deviations of the noise may lie between what is averaged.
-const apart = 2.0
-
-func (s *smoother) round(begin, wide, high, step int, guide, noise, rgb, variance []float32) {
+// blur is one round: the mean of nine along the surface.
+func (s *smoother) blur(begin, wide, high, step int, from, to []float32) {
 	w := s.w
 	for y := range high {
 		for x := range wide {
 			c := begin + y*wide + x
-			if w.state[c] != lit || noise[c] == 0 {
+			if w.state[c] != lit {
 				continue
 			}
 			var sum vec.V3
-			var all, sq float32
+			var all float32
 			for j := -1; j <= 1; j++ {
 				for i := -1; i <= 1; i++ {
 					px, py := x+i*step, y+j*step
@@ -172,24 +139,45 @@ func (s *smoother) round(begin, wide, high, step int, guide, noise, rgb, varianc
 					k := float32(4) / float32(int(1)<<(abs(i)+abs(j)))
 					if o != c {
 						k *= w.alike(c, o)
-						d := guide[o] - guide[c]
-						// The mean of nine has a ninth of the variance.
-						k *= exp(-d * d / (apart*apart*(noise[c]+noise[o])/9*4 + 1e-30))
 					}
-					if k < 1e-4 {
-						continue
-					}
-					sum = sum.Add(vec.V3{X: s.rgb[3*o], Y: s.rgb[3*o+1], Z: s.rgb[3*o+2]}.Scale(k))
-					sq += k * k * s.variance[o]
+					sum = sum.Add(vec.V3{X: from[3*o], Y: from[3*o+1], Z: from[3*o+2]}.Scale(k))
 					all += k
 				}
 			}
-			inv := 1 / all
-			rgb[3*c], rgb[3*c+1], rgb[3*c+2] = sum.X*inv, sum.Y*inv, sum.Z*inv
-			variance[c] = sq * inv * inv
+			sum = sum.Scale(1 / all)
+			to[3*c], to[3*c+1], to[3*c+2] = sum.X, sum.Y, sum.Z
 		}
 	}
 }
+
+// settle brings the texels of a patch towards their blurred mean.
+func (s *smoother) settle(begin, wide, high int, mean []float32, rounds int) {
+	n := wide * high
+	off, noise := make([]float64, n), make([]float64, n)
+	at := func(rgb []float32, c int) vec.V3 { return vec.V3{X: rgb[3*c], Y: rgb[3*c+1], Z: rgb[3*c+2]} }
+	for k := range n {
+		d := lum(at(s.rgb, begin+k)) - lum(at(mean, begin+k))
+		off[k], noise[k] = d*d, float64(s.variance[begin+k])
+	}
+	d, v := pooled(off, noise, s.w.state[begin:begin+n], wide, high, judged)
+	// About so many texels stand for one in the mean.
+	many := math.Pow(2.2, float64(rounds))
+	for k := range n {
+		c := begin + k
+		if s.w.state[c] != lit || v[k] == 0 {
+			continue
+		}
+		detail := max(d[k]-v[k], 0)
+		g := float32(detail / (detail + v[k]))
+		m := at(mean, c)
+		x := m.Add(at(s.rgb, c).Sub(m).Scale(g))
+		s.rgb[3*c], s.rgb[3*c+1], s.rgb[3*c+2] = x.X, x.Y, x.Z
+		s.variance[c] = float32(v[k]) * (g*g + (1-g)*(1-g)/float32(many))
+	}
+}
+
+// judged is over how many texels each way detail and noise are judged.
+const judged = 6
 
 func abs(i int) int { return max(i, -i) }
 

@@ -1,6 +1,7 @@
 package bake
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"time"
@@ -32,6 +33,7 @@ func (b *Baker) Try(ctx context.Context, texels int) (g Guess, err error) {
 		return g, nil
 	}
 	var works []*work
+	var many []int // texels of each
 	step := max(all*each/max(texels, 1), 1)
 	next := step / 2
 	sum := 0
@@ -39,27 +41,44 @@ func (b *Baker) Try(ctx context.Context, texels int) (g Guess, err error) {
 		for p := range l.Patches {
 			n := l.Patches[p].W * l.Patches[p].H
 			if sum += n; next < sum {
-				works = append(works, b.work(l.alone(p)))
+				works, many = append(works, b.work(l.alone(p))), append(many, 0)
 				for next < sum {
 					next += step
+					many[len(many)-1] += each
 				}
 			}
 		}
 	}
 	begin := time.Now()
 	cells := make([]int, len(works))
+	errs := make([]error, len(works))
 	err = spread.With(ctx, len(works), b.Workers, func() (func(int), func()) {
 		t := b.hand()
 		return func(i int) {
 			trace.Settle()
 			w := works[i]
-			for k := range each {
-				c := int(sampling.Chance(seed, uint32(i*each+k)) * float32(w.l.Cells))
-				t.texel(w, min(c, w.l.Cells-1))
+			var list []int
+			for k := range many[i] {
+				c := min(int(sampling.Chance(seed+uint32(i), uint32(k))*float32(w.l.Cells)), w.l.Cells-1)
+				if w.state[c] == nothing {
+					t.first(w, c)
+					list = append(list, c)
+				}
 				cells[i]++
+			}
+			if q := &b.Plan.Quality; q.Most > q.Least {
+				if errs[i] = w.share(ctx, 1); errs[i] != nil {
+					return
+				}
+				for _, c := range list {
+					t.more(w, c)
+				}
 			}
 		}, t.done
 	})
+	if err = cmp.Or(append(errs, err)...); err != nil {
+		return g, err
+	}
 	took := time.Since(begin)
 	var tried, samples int
 	var noise, light float64

@@ -1,5 +1,6 @@
 import { features } from '../kernel/feature'
 import { air } from '../features/air'
+import { bake } from '../features/bake'
 import { budget } from '../features/budget'
 import { channels } from '../features/channels'
 import { grade } from '../features/grade'
@@ -20,4 +21,4 @@ import { views } from '../features/views'
 import { weigh } from '../features/weigh'
 
 // The order in which they are shown.
-features.push(scene, ledger, air, grade, shelf, views, seeing, ladder, looks, references, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)
+features.push(scene, ledger, air, bake, grade, shelf, views, seeing, ladder, looks, references, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)
