@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"runtime"
 	"sync"
@@ -27,6 +28,9 @@ type Farm struct {
 	client *river.Client[pgx.Tx]
 	name   string
 	work   stage.Shelf[*baking.Work]
+	// Beat is how often signs of life are given, Gone after how long without one a worker is
+	// given up. Set them before Work.
+	Beat, Gone time.Duration
 
 	mu    sync.Mutex
 	doing int64 // the job
@@ -59,7 +63,7 @@ func New(ctx context.Context, db *store.DB, shop *stage.Shop) (*Farm, error) {
 	if err != nil {
 		host = "worker"
 	}
-	f := &Farm{db: db, shop: shop, name: fmt.Sprintf("%s-%d-%d", host, os.Getpid(), time.Now().UnixMilli()), work: stage.Shelf[*baking.Work]{Keep: 1}}
+	f := &Farm{db: db, shop: shop, name: fmt.Sprintf("%s-%d-%d", host, os.Getpid(), time.Now().UnixNano()), work: stage.Shelf[*baking.Work]{Keep: 1}, Beat: 2 * time.Second, Gone: 15 * time.Second}
 	if err := migrate(ctx, db); err != nil {
 		return nil, fmt.Errorf("making the queue's tables: %w", err)
 	}
@@ -70,6 +74,7 @@ func New(ctx context.Context, db *store.DB, shop *stage.Shop) (*Farm, error) {
 	f.client, err = river.NewClient(riverpgxv5.New(db.Pool), &river.Config{
 		ID: f.name, Workers: ws, Queues: map[string]river.QueueConfig{queue: {MaxWorkers: 1}},
 		JobTimeout: 2 * time.Hour, RescueStuckJobsAfter: 3 * time.Hour, // tend is quicker
+		Logger:        slog.New(slog.DiscardHandler), // what matters the store says, and session
 		FetchCooldown: 20 * time.Millisecond, FetchPollInterval: 500 * time.Millisecond,
 	})
 	return f, err
@@ -116,12 +121,6 @@ func (f *Farm) Work(ctx context.Context) error {
 	return err
 }
 
-// signs of life: how often they are given, and after how long without one a worker is gone.
-const (
-	beat = 2 * time.Second
-	gone = 15 * time.Second
-)
-
 // tend gives signs of life, and puts back into the queue what was left by workers that give
 // none, or that know nothing of it.
 func (f *Farm) tend(ctx context.Context) {
@@ -138,7 +137,7 @@ func (f *Farm) tend(ctx context.Context) {
 			_, err = f.db.Pool.Exec(ctx, `UPDATE river_job SET state = 'available', scheduled_at = now()
 				WHERE queue = $1 AND (state = 'running' AND attempted_at < now() - $2::interval AND NOT EXISTS (
 					SELECT 1 FROM farm_workers w WHERE w.name = attempted_by[array_upper(attempted_by, 1)] AND w.seen > now() - $2::interval AND w.job = river_job.id)
-					OR state = 'retryable' AND scheduled_at > now() + $2::interval)`, queue, gone)
+					OR state = 'retryable' AND scheduled_at > now() + $2::interval)`, queue, f.Gone)
 			if err != nil {
 				return err
 			}
@@ -149,7 +148,7 @@ func (f *Farm) tend(ctx context.Context) {
 		select {
 		case <-ctx.Done():
 			return
-		case <-time.After(beat):
+		case <-time.After(f.Beat):
 		}
 	}
 }

@@ -297,7 +297,7 @@ type Overview struct {
 func (f *Farm) Overview(ctx context.Context) (o Overview, err error) {
 	o = Overview{[]Worker{}, []InQueue{}}
 	err = f.db.Do(ctx, func(ctx context.Context) error {
-		rows, err := f.db.Pool.Query(ctx, "SELECT name, kind, doing, rate, seen < now() - $1::interval FROM farm_workers ORDER BY since", gone)
+		rows, err := f.db.Pool.Query(ctx, "SELECT name, kind, doing, rate, seen < now() - $1::interval FROM farm_workers ORDER BY since", f.Gone)
 		if err != nil {
 			return err
 		}
