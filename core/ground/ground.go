@@ -43,6 +43,9 @@ type Spot struct {
 
 var ways = [4][2]int32{{1, 0}, {-1, 0}, {0, 1}, {0, -1}}
 
+// under is how far below a place the ground under it is looked for, in metres.
+const under = 8
+
 // mostSpots bounds a search.
 const mostSpots = 200_000
 
@@ -57,7 +60,7 @@ func Find(ctx context.Context, w *world.World, from []vec.V3, body Body, cell, r
 	for _, p := range from {
 		i, j := int32(math.Floor(float64(p.X)/cell)), int32(math.Floor(float64(p.Z)/cell))
 		q := vec.V3{X: s.middle(i), Y: p.Y, Z: s.middle(j)}
-		if y, ok := s.floor(q, 4); ok {
+		if y, ok := s.floor(q, under); ok {
 			q.Y = y
 			if s.stands(q) {
 				if k, fresh := g.add(i, j, q, 0); fresh {

@@ -61,6 +61,9 @@ func Unpack(data []byte) (l bake.Layer, err error) {
 	if _, err := io.ReadFull(z, raw); err != nil {
 		return l, fmt.Errorf("a kept layer is broken: %w", err)
 	}
+	if _, err := z.Read(make([]byte, 1)); err != io.EOF {
+		return l, errors.New("a kept layer is broken: it does not end where it says")
+	}
 	l.Lux = make([]uint16, n)
 	for i := range l.Lux {
 		l.Lux[i] = le.Uint16(raw[2*i:])

@@ -1,0 +1,141 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"math"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/exchange"
+	"willowherb/core/scene"
+	"willowherb/core/setup"
+	"willowherb/format/lightmap"
+)
+
+// lampOver is a setup of one lamp, a candela of output 1, over the middle of the floor.
+func lampOver(t *testing.T, height float64, carry setup.Carry) string {
+	doc, _ := exchange.FromScene(&scene.Scene{}, "console-60")
+	doc.Lights = map[string]setup.Light{"lamp": {Name: "Lamp", Kind: setup.Point, Output: 100, Unit: setup.Candela, Colour: setup.Colour{RGB: &[3]float64{1, 1, 1}}, Shadow: true, ShadowMap: 256, Carry: carry, Channels: 255, Position: [3]float64{0, height, 0}}}
+	b := setup.StandardBake()
+	b.Density, b.Page, b.Apart = 6, 256, 3
+	b.Mirrors["one"] = setup.Mirror{Name: "One", Position: [3]float64{0, 1, 0}, Middle: [3]float64{0, 1, 0}, Size: [3]float64{10, 2, 10}, Pixels: 16}
+	doc.Bake = &b
+	doc.Views = map[string]setup.View{"all": {Name: "All", Eye: [3]float64{0, 1.7, 4}, Aim: [3]float64{0, -0.5, -1}, FovY: 50, Aspect: 1.5, EV: 5}}
+	require.NoError(t, doc.Validate())
+	p := filepath.Join(t.TempDir(), "setup.json")
+	require.NoError(t, os.WriteFile(p, doc.JSON(), 0o600))
+	return p
+}
+
+func answered(t *testing.T, f func() error, out any) {
+	text, err := said(t, f)
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal([]byte(text), out), text)
+}
+
+// TestABakeFromTheCommandLine: 100 cd at 2 m over a floor are 25 lx under the lamp, and less by
+// the cube of the cosine beside it (E = I cos^3 / h^2).
+func TestABakeFromTheCommandLine(t *testing.T) {
+	ctx := context.Background()
+	file, of := floor(t), lampOver(t, 2, setup.Baked)
+	dir := filepath.Join(t.TempDir(), "bake")
+	lit := litPlace{File: file, Setup: of}
+	var r struct {
+		Texels, Layers, Made int
+		Noise, MB            float64
+		Probes               struct{ Count int }
+	}
+	answered(t, func() error { return (&bakeCmd{litPlace: lit, Quality: "draft", Out: dir, JSON: true}).Run(ctx) }, &r)
+	require.Greater(t, r.Texels, 500)
+	require.Equal(t, 1, r.Made)
+	require.Positive(t, r.Probes.Count)
+	answered(t, func() error { return (&bakeCmd{litPlace: lit, Quality: "draft", Out: dir, JSON: true}).Run(ctx) }, &r)
+	require.Equal(t, 0, r.Made, "nothing changed")
+	var x struct {
+		Lux, Texel, Away float64
+		Object           string
+		Lights           map[string]float64
+	}
+	for _, beside := range []float64{0, 1, 2.5} {
+		answered(t, func() error {
+			return (&texelCmd{File: file, Bake: dir, At: f3(beside, 0.1, 0.3), JSON: true}).Run(ctx)
+		}, &x)
+		d := math.Hypot(beside, 0.3)
+		require.InEpsilon(t, 100*2/math.Pow(4+d*d, 1.5), x.Lux, 0.02)
+		require.InEpsilon(t, x.Lux, x.Lights["lamp"], 1e-6)
+		require.InDelta(t, 0.1, x.Away, 1e-3)
+	}
+	require.InDelta(t, 1.0/3, x.Texel, 0.02, "a draft has half of six texels a metre")
+	require.Equal(t, "floor", x.Object)
+	// A metre under the lamp 100 lx from above; from below what the floor sends back: half of a
+	// matt floor's light.
+	var p, q struct {
+		Lux map[string]float64
+		SH  [9][3]float64
+	}
+	answered(t, func() error { return (&probeCmd{litPlace: lit, At: "0,1,0", Samples: 4096, JSON: true}).Run(ctx) }, &p)
+	require.InEpsilon(t, 100, p.Lux["+y"], 0.01)
+	require.Greater(t, p.Lux["-y"], 4.0)
+	require.Less(t, p.Lux["-y"], 12.5)
+	answered(t, func() error {
+		return (&probeCmd{litPlace: lit, At: "0,1,0", Samples: 16, Bake: dir, JSON: true}).Run(ctx)
+	}, &q)
+	require.Positive(t, q.Lux["+y"])
+	require.NotZero(t, q.SH[0][0])
+	// The run-time picture of the floor is the map's light on a reflectance of a half.
+	c := base(t)
+	c.File, c.Setup, c.Bake, c.LookFrom, c.LookAt, c.Out = file, of, dir, "0,3,0.01", "0,0,0", filepath.Join(t.TempDir(), "a.exr")
+	var s struct{ Mean map[string]float64 }
+	answered(t, func() error { return c.Run(ctx) }, &s)
+	require.Zero(t, s.Mean["live"])
+	require.InEpsilon(t, 0.5/math.Pi*18, s.Mean["lightmap"], 0.2)
+	// A split light has nothing on a floor alone: there is no bounce.
+	of = lampOver(t, 2, setup.Split)
+	dir = filepath.Join(t.TempDir(), "split")
+	answered(t, func() error {
+		return (&bakeCmd{litPlace: litPlace{File: file, Setup: of}, Quality: "draft", Out: dir, JSON: true}).Run(ctx)
+	}, &r)
+	answered(t, func() error { return (&texelCmd{File: file, Bake: dir, At: "0,0,0", JSON: true}).Run(ctx) }, &x)
+	require.Zero(t, x.Lux)
+}
+
+func f3(v ...float64) string {
+	b, _ := json.Marshal(v)
+	return string(b[1 : len(b)-1])
+}
+
+func TestBakesAreRefusedPlainly(t *testing.T) {
+	ctx := context.Background()
+	lit := litPlace{File: floor(t), Setup: lampOver(t, 2, setup.Baked)}
+	for want, do := range map[string]func() error{
+		"--out":                 (&bakeCmd{litPlace: lit, Quality: "draft"}).wrap(ctx),
+		"no quality of its own": (&bakeCmd{litPlace: lit, Quality: "own", Out: t.TempDir()}).wrap(ctx),
+		"there are: Lamp":       (&bakeCmd{litPlace: lit, Quality: "draft", Out: t.TempDir(), Light: "ghost"}).wrap(ctx),
+		"bake.json":             func() error { return (&texelCmd{File: lit.File, Bake: t.TempDir(), At: "0,0,0"}).Run(ctx) },
+		"x,y,z":                 func() error { return (&probeCmd{litPlace: lit, At: "here", Samples: 16}).Run(ctx) },
+	} {
+		require.ErrorContains(t, do(), want)
+	}
+}
+
+func (c *bakeCmd) wrap(ctx context.Context) func() error { return func() error { return c.Run(ctx) } }
+
+func TestSecondsBoundABake(t *testing.T) {
+	lit := litPlace{File: floor(t), Setup: lampOver(t, 2, setup.Baked)}
+	var e struct{ Seconds float64 }
+	answered(t, func() error {
+		return (&bakeCmd{litPlace: lit, Quality: "final", Estimate: true, JSON: true}).Run(context.Background())
+	}, &e)
+	require.Positive(t, e.Seconds)
+	dir := t.TempDir()
+	var r struct{ Numbers setup.Quality }
+	answered(t, func() error {
+		return (&bakeCmd{litPlace: lit, Quality: "final", Out: dir, Seconds: 0.2, JSON: true}).Run(context.Background())
+	}, &r)
+	require.Less(t, r.Numbers.Most, setup.Qualities["final"].Most)
+	_, err := lightmap.Read(dir)
+	require.NoError(t, err)
+}
