@@ -282,10 +282,6 @@ func TestShots(t *testing.T) {
 		b.shot(filepath.Join(dir, name+".png"))
 	}
 	eval := func(expr string) { js[bool](b, "("+expr+", true)") }
-	b.row("lantern")
-	b.do(chromedp.KeyEvent("a"))
-	snap("alone")
-	b.do(chromedp.KeyEvent("\x1b"))
 	b.click(`[data-light=lantern] .name`)
 	snap("lantern")
 	b.click(`[data-light=lantern] .name`)
@@ -335,6 +331,18 @@ func TestShots(t *testing.T) {
 	b.press(".air button", "Lay fog")
 	b.until("fog", `document.querySelector('[data-testid=fog-cost]')`)
 	snap("air")
+	b.press(".round button", "Bake")
+	b.until("the step", `document.querySelector('[data-testid=bake-work]')`)
+	if js[bool](b, `document.querySelector('[data-testid=bake-work]').dataset.state !== 'done'`) {
+		b.press("[data-testid=bake-work] button", "bake a draft")
+	}
+	b.until("baked", `document.querySelector('[data-testid=bake-work]').dataset.state === 'done'`)
+	b.until("compared", `parseFloat(document.querySelector('[data-testid=bake-against] .card-head span:last-child')?.textContent) > 0`)
+	b.press("[aria-label=Pages] button", "texels")
+	b.press(`[aria-label="Probe field"] button`, "show them")
+	b.until("probes", `document.querySelectorAll('[data-testid=bake-dots] circle').length > 20`)
+	snap("bake")
+	b.press(`[aria-label="Probe field"] button`, "show them")
 	b.press(".round button", "Picture")
 	b.write("Contrast, number", "1.15")
 	b.write("White, temperature", "4800")

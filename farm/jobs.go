@@ -368,6 +368,7 @@ func (w *endWorker) Work(ctx context.Context, job *river.Job[endArgs]) error {
 		}
 		b := lightmap.Describe(&lightmap.Parts{Scene: work.Scene, Result: result, Names: names, Field: ended.Field, Mirrors: ended.Mirrors, Bake: lightmap.Bake{Quality: r.quality}})
 		sum := summarise(&b, ended)
+		sum.Findings = baking.Check(work.Scene, work.Doc, result, ended)
 		text, err := json.Marshal(sum)
 		if err != nil {
 			return err

@@ -44,12 +44,13 @@ type Summary struct {
 	Moved   int           `json:"moved"`
 	Dropped int           `json:"dropped"`
 	// Route is how many metres were walked, and how wrong the probes are along them.
-	Route      int         `json:"route"`
-	RouteError float64     `json:"routeError"`
-	RouteWorst float64     `json:"routeWorst"`
-	Worst      []Wrong     `json:"worst"`
-	Mirrors    []MapMirror `json:"mirrors"`
-	MirrorMB   float64     `json:"mirrorMB"`
+	Route      int              `json:"route"`
+	RouteError float64          `json:"routeError"`
+	RouteWorst float64          `json:"routeWorst"`
+	Worst      []Wrong          `json:"worst"`
+	Findings   []baking.Finding `json:"findings"`
+	Mirrors    []MapMirror      `json:"mirrors"`
+	MirrorMB   float64          `json:"mirrorMB"`
 }
 
 // MapPage is a page's size in texels.
@@ -66,6 +67,7 @@ type MapObject struct {
 	Charts  int     `json:"charts"`
 	Noise   float64 `json:"noise"`
 	Buried  int     `json:"buried"`
+	Thin    int     `json:"thin"`
 }
 
 // MapLeft is an object that is not in the map.
@@ -98,7 +100,7 @@ func summarise(b *lightmap.Bake, e *baking.Ended) *Summary {
 		s.Pages = append(s.Pages, MapPage{g.W, g.H})
 	}
 	for _, o := range b.Objects {
-		s.Objects = append(s.Objects, MapObject{o.Path, o.Density, o.Texels, o.Charts, o.Noise, o.Buried})
+		s.Objects = append(s.Objects, MapObject{o.Path, o.Density, o.Texels, o.Charts, o.Noise, o.Buried, o.Thin})
 	}
 	for _, l := range b.Left {
 		s.Left = append(s.Left, MapLeft{l.Path, l.Why})

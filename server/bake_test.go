@@ -44,7 +44,7 @@ func TestABakeOverTheWire(t *testing.T) {
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/bake", nil, &st))
 	require.Len(t, st.Changes, 1)
 	require.True(t, st.Changes[0].Live)
-	dense := EditAsk{Window: "w", Seq: 2, Label: "Denser", Ops: []edits.Op{{Op: "add", Path: "/bake", Value: []byte(`{"density":20,"seen":true,"page":512,"padding":2,"format":"half","occlusion":0,"skyBounces":0,"apart":2,"heights":[1,0,0]}`)}}}
+	dense := EditAsk{Window: "w", Seq: 2, Label: "Denser", Ops: []edits.Op{{Op: "add", Path: "/bake", Value: []byte(`{"density":20,"seen":true,"page":512,"padding":2,"format":"half","skyBounces":0,"apart":2,"heights":[1,0,0]}`)}}}
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/edits", dense, nil))
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/bake", nil, &st))
 	require.False(t, st.Changes[0].Live)

@@ -127,8 +127,12 @@ func (c *bakeCmd) report(o *opened, b *lightmap.Bake, d *baking.Done, took time.
 	for s, t := range d.Took {
 		took1[string(s)] = t.Seconds()
 	}
+	findings := []baking.Finding{}
+	if d.Field != nil {
+		findings = baking.Check(o.s, o.doc, d.Result, &d.Ended)
+	}
 	if c.JSON {
-		out := map[string]any{"file": c.File, "out": c.Out, "quality": b.Quality, "numbers": b.Numbers, "texels": b.Texels, "pages": b.Pages, "samples": b.Samples, "noise": b.Noise,
+		out := map[string]any{"findings": findings, "file": c.File, "out": c.Out, "quality": b.Quality, "numbers": b.Numbers, "texels": b.Texels, "pages": b.Pages, "samples": b.Samples, "noise": b.Noise,
 			"seconds": took.Seconds(), "took": took1, "mb": b.MB, "layersMB": b.LayerMB, "filled": b.Filled, "padded": b.Padded, "lights": b.Lights, "objects": b.Objects, "left": b.Left,
 			"layers": d.Result.Layers, "made": d.Result.Made, "notes": o.notes}
 		if d.Field != nil {
@@ -144,6 +148,9 @@ func (c *bakeCmd) report(o *opened, b *lightmap.Bake, d *baking.Done, took time.
 	fmt.Printf("%d of %d layers made, %d samples, noise %.1f %%, %.1f s\n", d.Result.Made, d.Result.Layers, b.Samples, 100*b.Noise, took.Seconds())
 	if d.Field != nil {
 		fmt.Printf("%d probes, %d dropped; along %d m of the route wrong by %.1f %%, at worst %.0f %%\n", len(d.Field.Probes), len(d.Field.Dropped), len(d.Route), 100*mean, 100*worst)
+	}
+	for _, f := range findings {
+		fmt.Printf("found: %s %s. %s\n", f.Object, f.What, f.Remedy)
 	}
 	for _, x := range b.Objects {
 		fmt.Printf("  %-32s %6.1f texels a metre %8d texels %6d charts  noise %5.1f %%\n", x.Path, x.Density, x.Texels, x.Charts, 100*x.Noise)

@@ -12,6 +12,7 @@ import (
 	"willowherb/core/exchange"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
+	"willowherb/format/gltf"
 	"willowherb/format/lightmap"
 )
 
@@ -70,6 +71,13 @@ func TestABakeFromTheCommandLine(t *testing.T) {
 	}
 	require.InDelta(t, 1.0/3, x.Texel, 0.02, "a draft has half of six texels a metre")
 	require.Equal(t, "floor", x.Object)
+	// The level with its second UV set: read back, a corner's place on the page is as in charts.bin.
+	level, err := gltf.ReadFile(ctx, filepath.Join(dir, "level.glb"), gltf.DefaultLimits())
+	require.NoError(t, err)
+	require.Equal(t, 2, level.Triangles())
+	d, err := lightmap.Read(dir)
+	require.NoError(t, err)
+	require.Equal(t, d.Charts[0].Corners[0], level.V.UV1[level.Index[0]])
 	// A metre under the lamp 100 lx from above; from below what the floor sends back: half of a
 	// matt floor's light.
 	var p, q struct {

@@ -55,7 +55,7 @@ func Whole(l *lamps.Lamp) bool {
 }
 
 // algorithm changes whenever the same inputs would give another layer.
-const algorithm = 6
+const algorithm = 7
 
 // Baker works out layers. Safe for concurrent use once it is ready.
 type Baker struct {
@@ -168,15 +168,16 @@ type Layer struct {
 	Lux []uint16
 	// Mean of its luminance over the object's texels, and of the deviation that is left as noise.
 	Mean, Noise float64
+	// Of the object's texels, the same in all of its layers: those that lie within something
+	// solid, and those with something thinner than a texel between them and a neighbour.
+	Buried, Thin int
 }
 
 // Baked is an object's layers, one for each source.
 type Baked struct {
 	Layers []Layer
 	// Open is how open each texel is to its surroundings, 0 to 255; nil where it was not asked for.
-	Open []uint8
-	// Buried are the texels that lie within something solid, with what stands for them.
-	Buried  int
+	Open    []uint8
 	Samples int64 // of texels
 }
 
@@ -240,7 +241,6 @@ type work struct {
 	straight, bounced [][]float32 // RGB
 	straightVar       [][]float32
 	bouncedVar        [][]float32
-	open              []float32
 	samples           []int64    // of each cell
 	use               []uint8    // of each cell, the places that count, a bit each
 	groups            []uint8    // the group of each place, two bits each
@@ -272,9 +272,6 @@ func (b *Baker) work(l *Laid) *work {
 	for range b.Sources {
 		w.straight, w.bounced = append(w.straight, make([]float32, 3*l.Cells)), append(w.bounced, make([]float32, 3*l.Cells))
 		w.straightVar, w.bouncedVar = append(w.straightVar, make([]float32, l.Cells)), append(w.bouncedVar, make([]float32, l.Cells))
-	}
-	if b.Plan.Rules.Occlusion > 0 {
-		w.open = make([]float32, l.Cells)
 	}
 	w.samples, w.use, w.groups = make([]int64, l.Cells), make([]uint8, l.Cells), make([]uint8, l.Cells)
 	return w

@@ -17,27 +17,29 @@ func (w *work) finish(ctx context.Context, workers int) (*Baked, error) {
 	for _, n := range w.samples {
 		out.Samples += n
 	}
+	count := Layer{}
 	for _, s := range w.state {
 		if s == buried {
-			out.Buried++
+			count.Buried++
 		}
 	}
 	if err := w.walls(ctx, workers); err != nil {
 		return nil, err
 	}
+	thin := map[int32]bool{}
+	for _, p := range w.parted {
+		thin[p[0]], thin[p[1]] = true, true
+	}
+	count.Thin = len(thin)
 	err := spread.Over(ctx, len(w.b.Sources), workers, func(i int) {
 		if w.want == nil || w.want[i] {
-			out.Layers[i] = w.layer(i)
+			y := w.layer(i)
+			y.Buried, y.Thin = count.Buried, count.Thin
+			out.Layers[i] = y
 		}
 	})
 	if err != nil {
 		return nil, err
-	}
-	if w.open != nil {
-		out.Open = make([]uint8, len(w.open))
-		for i, v := range w.open {
-			out.Open[i] = uint8(math.Round(float64(min(max(v, 0), 1)) * 255))
-		}
 	}
 	return out, nil
 }

@@ -174,6 +174,15 @@ func (y *Layer) cell(c int) vec.V3 {
 
 func whole(h uint16) float32 { return float16.Frombits(h).Float32() }
 
+// Buried and Thin tell of an object's texels (Layer).
+func (r *Result) Buried(i int) (buried, thin int) {
+	for k := range r.Objects[i].Layers {
+		y := &r.Objects[i].Layers[k]
+		buried, thin = max(buried, y.Buried), max(thin, y.Thin)
+	}
+	return buried, thin
+}
+
 // Lux is the irradiance on an object's cells of all sources by their gains, RGB.
 func (r *Result) Lux(i int, gains []vec.V3) []float32 {
 	out := make([]float32, 3*r.Plan.Objects[i].Cells)

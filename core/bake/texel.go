@@ -26,11 +26,8 @@ func (h *hand) first(w *work, cell int) {
 		h.on[i] = w.want == nil || w.want[i]
 	}
 	h.begin()
-	open := h.take(w, cell, use, 0, max(w.b.Plan.Quality.Least, len(use)))
+	h.take(w, cell, use, 0, max(w.b.Plan.Quality.Least, len(use)))
 	w.samples[cell] = int64(max(w.b.Plan.Quality.Least, len(use)))
-	if w.open != nil {
-		w.open[cell] = float32(open)
-	}
 	// Places that saw only backs lie within something solid.
 	kept := use[:0:0]
 	for _, k := range use {
@@ -73,8 +70,8 @@ func (h *hand) begin() {
 }
 
 // take takes many samples of a cell, over some of its places by turns; from is the number of
-// the first. It returns how open the cell is to its surroundings.
-func (h *hand) take(w *work, cell int, use []int, from, many int) (open float64) {
+// the first.
+func (h *hand) take(w *work, cell int, use []int, from, many int) {
 	l := w.l
 	places := w.places[cell*parts*parts : (cell+1)*parts*parts]
 	// Backs nearer than this are of what the texel lies in.
@@ -88,9 +85,6 @@ func (h *hand) take(w *work, cell int, use []int, from, many int) (open float64)
 		if g.Back && g.Dist < deep {
 			h.t.back[at]++
 		}
-		if r := h.b.Plan.Rules.Occlusion; r > 0 {
-			open += min(float64(g.Dist)/r, 1) / float64(many)
-		}
 		for i := range h.b.Sources {
 			if h.on[i] {
 				a, c := h.k.Irradiance(i)
@@ -98,7 +92,6 @@ func (h *hand) take(w *work, cell int, use []int, from, many int) (open float64)
 			}
 		}
 	}
-	return open
 }
 
 func (s *taken) add(straight, bounced vec.V3) {

@@ -10,11 +10,10 @@ import (
 type Bake struct {
 	Density float64 `json:"density"` // texels a metre
 	// Seen has fewer texels where no view and no part of the route comes near.
-	Seen      bool    `json:"seen"`
-	Page      int     `json:"page"`      // texels a side
-	Padding   int     `json:"padding"`   // texels free between charts
-	Format    string  `json:"format"`    // bc6h, half or rgbm
-	Occlusion float64 `json:"occlusion"` // metres that baked ambient occlusion reaches; 0: none
+	Seen    bool   `json:"seen"`
+	Page    int    `json:"page"`    // texels a side
+	Padding int    `json:"padding"` // texels free between charts
+	Format  string `json:"format"`  // bc6h, half or rgbm
 	// SkyBounces bounds how many surfaces send on the light of skies; 0: as many as do.
 	SkyBounces int `json:"skyBounces"`
 	// Own is a quality of the setup's own; left out, there is none.
@@ -113,7 +112,6 @@ func (b *Bake) validate(c *checker, at string) {
 	c.ok(b.Padding >= 1 && b.Padding <= 16, at+"/padding", "%d is not between 1 and 16", b.Padding)
 	_, ok := Formats[b.Format]
 	c.ok(ok, at+"/format", "%.40q is not bc6h, half or rgbm", b.Format)
-	c.num(at+"/occlusion", b.Occlusion, 0, 100)
 	c.ok(b.SkyBounces >= 0 && b.SkyBounces <= 16, at+"/skyBounces", "%d is not between 0 and 16", b.SkyBounces)
 	if q := b.Own; q != nil {
 		c.num(at+"/own/density", q.Density, 0.05, 8)

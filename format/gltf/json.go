@@ -69,6 +69,7 @@ type primitive struct {
 	Material   *int             `json:"material,omitempty"`
 	Mode       *int             `json:"mode,omitempty"`
 	Targets    []map[string]int `json:"targets,omitempty"`
+	Extras     json.RawMessage  `json:"extras,omitempty"`
 }
 
 type accessor struct {

@@ -66,7 +66,10 @@ type ModelPart struct {
 	Material int
 	Pos, Nrm []vec.V3
 	UV       []vec.V2
+	UV1      []vec.V2 // a second set; nil for none
 	Index    []uint32
+	// Extras are written with the primitive; nil for none.
+	Extras map[string]any
 }
 
 // Write makes a GLB. Positions are in metres; the order of everything is the
@@ -351,6 +354,20 @@ func (w *writer) primitive(p *ModelPart) primitive {
 		"NORMAL":     w.accessor(accessor{ComponentType: 5126, Count: n, Type: "VEC3"}, three(p.Nrm), vertices),
 		"TEXCOORD_0": w.accessor(accessor{ComponentType: 5126, Count: n, Type: "VEC2"}, uv, vertices),
 	}}
+	if len(p.UV1) > 0 {
+		var second []byte
+		for _, t := range p.UV1 {
+			second = le.AppendUint32(le.AppendUint32(second, math.Float32bits(t.X)), math.Float32bits(t.Y))
+		}
+		out.Attributes["TEXCOORD_1"] = w.accessor(accessor{ComponentType: 5126, Count: n, Type: "VEC2"}, second, vertices)
+	}
+	if p.Extras != nil {
+		extras, err := json.Marshal(p.Extras)
+		if err != nil {
+			panic(err) // plain data always marshals
+		}
+		out.Extras = extras
+	}
 	k := w.accessor(accessor{ComponentType: comp, Count: int64(len(p.Index)), Type: "SCALAR"}, ix, indices)
 	m := p.Material
 	out.Indices, out.Material = &k, &m

@@ -76,6 +76,7 @@ type Object struct {
 	Charts    int     `json:"charts"`
 	Noise     float64 `json:"noise"`
 	Buried    int     `json:"buried"` // texels that lie in something solid
+	Thin      int     `json:"thin"`   // texels with something thinner than a texel beside them
 }
 
 // Left is an object that is not in the map, with the reason.

@@ -1,6 +1,7 @@
 // Package lightmap writes a bake into a folder and reads it back (docs/formats.md):
 //
 //	bake.json              what it is, how it was made, and what is in it
+//	level.glb              the objects of the map with their places on it as a second UV set
 //	charts.bin             where each corner of each triangle lies on the pages
 //	lightmap-0.exr, .hdr   each page: lux, all lights at their levels
 //	light-ID-0.exr         each page of one light: lux, at unit output

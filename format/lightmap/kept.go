@@ -17,12 +17,13 @@ import (
 	"willowherb/format/intact"
 )
 
-// Pack makes bytes of a layer: its mean and noise (float64), the number of halves, and the
-// halves, deflated; all little-endian.
+// Pack makes bytes of a layer: its mean and noise (float64), its buried and thin texels, the
+// number of halves (uint32 each), and the halves, deflated; all little-endian.
 func Pack(l bake.Layer) []byte {
 	var b bytes.Buffer
 	le := binary.LittleEndian
 	head := le.AppendUint64(le.AppendUint64(nil, math.Float64bits(l.Mean)), math.Float64bits(l.Noise))
+	head = le.AppendUint32(le.AppendUint32(head, uint32(l.Buried)), uint32(l.Thin))
 	b.Write(le.AppendUint32(head, uint32(len(l.Lux))))
 	if len(l.Lux) > 0 {
 		z, err := zlib.NewWriterLevel(&b, zlib.BestSpeed)
@@ -41,19 +42,20 @@ func Pack(l bake.Layer) []byte {
 
 // Unpack reads a packed layer.
 func Unpack(data []byte) (l bake.Layer, err error) {
-	if len(data) < 20 {
+	if len(data) < 28 {
 		return l, errors.New("a kept layer is cut short")
 	}
 	le := binary.LittleEndian
 	l.Mean, l.Noise = math.Float64frombits(le.Uint64(data)), math.Float64frombits(le.Uint64(data[8:]))
-	n := int(le.Uint32(data[16:]))
+	l.Buried, l.Thin = int(le.Uint32(data[16:])), int(le.Uint32(data[20:]))
+	n := int(le.Uint32(data[24:]))
 	if n == 0 {
 		return l, nil
 	}
 	if n > 3*maxSide*maxSide || n > 1100*len(data) { // deflate packs no tighter
 		return l, fmt.Errorf("a kept layer says that it has %d numbers", n)
 	}
-	z, err := zlib.NewReader(bytes.NewReader(data[20:]))
+	z, err := zlib.NewReader(bytes.NewReader(data[28:]))
 	if err != nil {
 		return l, fmt.Errorf("a kept layer is broken: %w", err)
 	}

@@ -106,7 +106,7 @@ func TestBrokenBakesAreToldPlainly(t *testing.T) {
 }
 
 func TestLayersAreKeptExactly(t *testing.T) {
-	for _, l := range []bake.Layer{{}, {Mean: 1, Noise: 0.5}, {Mean: 3, Lux: []uint16{1, 2, 3, 65535, 0, 7}}} {
+	for _, l := range []bake.Layer{{}, {Mean: 1, Noise: 0.5}, {Mean: 3, Buried: 4, Thin: 9, Lux: []uint16{1, 2, 3, 65535, 0, 7}}} {
 		got, err := Unpack(Pack(l))
 		require.NoError(t, err)
 		require.Equal(t, l, got)

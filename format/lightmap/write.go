@@ -17,6 +17,7 @@ import (
 	"willowherb/core/spread"
 	"willowherb/core/vec"
 	"willowherb/format/exr"
+	"willowherb/format/gltf"
 	"willowherb/format/intact"
 	"willowherb/format/picture"
 )
@@ -67,6 +68,14 @@ func Write(dir string, p *Parts) (*Bake, error) {
 		b.Pages[i].File += ".exr"
 	}
 	put("charts.bin", func(w io.Writer) error { return writeCharts(w, chartsOf(plan, p.Scene)) })
+	put("level.glb", func(w io.Writer) error {
+		glb, err := gltf.Write(level(plan, p.Scene, b.Pages))
+		if err != nil {
+			return err
+		}
+		_, err = w.Write(glb)
+		return err
+	})
 	if p.Field != nil {
 		put("probes.json", func(w io.Writer) error { return writeProbes(w, p.Field) })
 		put("probes.exr", func(w io.Writer) error { return writeHarmonics(w, p.Field) })
@@ -142,7 +151,8 @@ func (p *Parts) fill() {
 		b.Lights = append(b.Lights, y)
 	}
 	for i, l := range plan.Objects {
-		b.Objects = append(b.Objects, Object{l.Path, len(l.Mesh.Index) / 3, l.Density, l.Used, len(l.Patches), r.Noise(i, gains), r.Objects[i].Buried})
+		buried, thin := r.Buried(i)
+		b.Objects = append(b.Objects, Object{l.Path, len(l.Mesh.Index) / 3, l.Density, l.Used, len(l.Patches), r.Noise(i, gains), buried, thin})
 	}
 	for _, l := range plan.Left {
 		b.Left = append(b.Left, Left{p.Scene.Objects[l.Object].Path, string(l.Why)})

@@ -368,7 +368,6 @@ export interface Bake {
   page: number
   padding: number
   format: string
-  occlusion: number
   skyBounces: number
   own?: Quality
   bounds: Record<string, Box>
@@ -1240,6 +1239,7 @@ export interface MapObject {
   charts: number
   noise: number
   buried: number
+  thin: number
 }
 
 export interface MapLeft {
@@ -1250,6 +1250,13 @@ export interface MapLeft {
 export interface Wrong {
   at: [number, number, number]
   share: number
+}
+
+export interface Finding {
+  kind: string
+  object: string
+  what: string
+  remedy: string
 }
 
 export interface MapMirror {
@@ -1281,6 +1288,7 @@ export interface Summary {
   routeError: number
   routeWorst: number
   worst: Wrong[]
+  findings: Finding[]
   mirrors: MapMirror[]
   mirrorMB: number
 }

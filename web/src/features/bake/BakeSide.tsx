@@ -1,6 +1,6 @@
 import { Button, MenuItem, Select, Switch } from '@mui/material'
 import { useState } from 'react'
-import type { Bake, BakeState, MapObject, Summary } from '../../api.gen'
+import type { Bake, BakeState, Finding, MapObject, Summary } from '../../api.gen'
 import { change, saidOf } from '../../kernel/objectEdits'
 import { choose } from '../../kernel/look'
 import { useSetup } from '../../kernel/store'
@@ -27,6 +27,7 @@ export function BakeSide() {
       {last && data?.last && <Pages last={last} bake={data.last.id} />}
       <Field rules={rules} last={last} />
       <Mirrors rules={rules} last={last} />
+      {last && last.findings.length > 0 && <Found list={last.findings} />}
       {data && <Changed data={data} />}
       {data && <Farm data={data} />}
       {isError && <p className="air-part quiet">The server did not answer.</p>}
@@ -175,6 +176,26 @@ function Pages({ last, bake }: { last: Summary; bake: number }) {
           </Button>
         ))}
       </p>
+    </div>
+  )
+}
+
+/** Found is what the checks found in the bake. */
+function Found({ list }: { list: Finding[] }) {
+  return (
+    <div className="air-part" role="group" aria-label="Found in the bake">
+      <div className="air-head">
+        <h2>Found in the bake</h2>
+        <span className="quiet">{list.length}</span>
+      </div>
+      <ul className="bake-changes">
+        {list.map((f) => (
+          <li key={f.kind + f.object + f.what}>
+            {f.object && <b>{short(f.object)}: </b>}
+            {f.what}. <span className="quiet">{f.remedy}</span>
+          </li>
+        ))}
+      </ul>
     </div>
   )
 }

@@ -3,7 +3,7 @@ import type { V3 } from '../../kernel/camera'
 import { draft, edit, hold, useSetup } from '../../kernel/store'
 
 /** standard is how a setup that says nothing of it is baked. */
-export const standard: Bake = { density: 12, seen: true, page: 1024, padding: 2, format: 'bc6h', occlusion: 0, skyBounces: 0, bounds: {}, apart: 1.5, heights: [0.5, 1.2, 1.8], fill: {}, probes: {}, mirrors: {} }
+export const standard: Bake = { density: 12, seen: true, page: 1024, padding: 2, format: 'bc6h', skyBounces: 0, bounds: {}, apart: 1.5, heights: [0.5, 1.2, 1.8], fill: {}, probes: {}, mirrors: {} }
 
 /** setBake changes parts of how the setup is baked. */
 export function setBake(part: Partial<Bake>, label: string, done: boolean | 'held' = true) {

@@ -1,0 +1,159 @@
+package baking
+
+import (
+	"context"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/lamps"
+	"willowherb/core/scene/scenetest"
+	"willowherb/core/setup"
+	"willowherb/core/staging"
+	"willowherb/core/vec"
+)
+
+func place() *scenetest.Stage {
+	g := scenetest.New()
+	g.Floor(6)
+	g.Box("crate", vec.V3{X: 2, Y: 0.5}, 0.5)
+	return g
+}
+
+func document() *setup.Setup {
+	lamp := setup.Light{Name: "Lamp", Kind: setup.Point, Output: 100, Unit: setup.Candela, Colour: setup.Colour{Kelvin: 3000}, Shadow: true, Carry: setup.Baked, Channels: 255, Position: [3]float64{0, 2, 1}}
+	live := lamp
+	live.Name, live.Carry, live.Order = "Live", setup.Live, 1
+	b := setup.StandardBake()
+	b.Density, b.Page = 8, 256
+	b.Mirrors["m"] = setup.Mirror{Name: "Room", Position: [3]float64{0, 1, 0}, Middle: [3]float64{0, 1, 0}, Size: [3]float64{8, 2, 8}, Pixels: 16}
+	return &setup.Setup{Version: 1, Target: "console-60", Lights: map[string]setup.Light{"lamp": lamp, "live": live}, Bake: &b, Objects: map[string]setup.Object{},
+		Views: map[string]setup.View{"a": {Name: "A", Eye: [3]float64{-4, 1.6, 0}, Aim: [3]float64{1, 0, 0}}, "b": {Name: "B", Order: 1, Eye: [3]float64{5, 1.6, 0}, Aim: [3]float64{-1, 0, 0}}}}
+}
+
+func snapshot(t *testing.T, doc *setup.Setup) *Order {
+	g := place()
+	w := g.World(t)
+	st, err := lamps.Resolve(doc, "")
+	require.NoError(t, err)
+	on := staging.Of(doc, "file", "level.glb")
+	return &Order{Scene: g.S, World: w, Doc: doc, Lamps: st.Lamps(g.S, nil), Place: on.Still(staging.Movers(doc, g.S), g.S), Quality: setup.Quality{Density: 1, Least: 8, Most: 16, Noise: 0.1, Smooth: 1, Cell: 0.5, Rays: 64, Mirror: 2}, Workers: 2}
+}
+
+func (o *Order) shot() *Snapshot { return &Snapshot{o.Doc, o.Lamps, o.Place} }
+
+func TestAWholeBake(t *testing.T) {
+	o := snapshot(t, document())
+	var stages []Stage
+	o.Tell = func(p Progress) {
+		if len(stages) == 0 || stages[len(stages)-1] != p.Stage {
+			stages = append(stages, p.Stage)
+		}
+		require.LessOrEqual(t, p.Share, 1.0)
+	}
+	d, err := Run(context.Background(), o)
+	require.NoError(t, err)
+	require.Equal(t, Laying, stages[0])
+	require.Equal(t, []Stage{Mapping, Probing, Mirroring}, stages[len(stages)-3:])
+	require.Contains(t, stages, Preparing)
+	require.Len(t, d.Result.Sources, 1, "a live light is not baked")
+	require.Len(t, d.Mirrors[0].Lights, 2, "and is mirrored all the same")
+	require.NotEmpty(t, d.Field.Probes)
+	require.Greater(t, len(d.Route), 7, "from view to view, round the crate")
+	require.Equal(t, len(d.Route), len(d.Faults))
+	// One light alone has no probes, and the same layers.
+	o.Only, o.Tell = "lamp", nil
+	alone, err := Run(context.Background(), o)
+	require.NoError(t, err)
+	require.Nil(t, alone.Field)
+	require.Equal(t, d.Result.Objects[0].Layers[0].Lux, alone.Result.Objects[0].Layers[0].Lux)
+	ended, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = Run(ended, o)
+	require.ErrorIs(t, err, context.Canceled)
+}
+
+func TestChangesSayWhatNeedsABake(t *testing.T) {
+	was := snapshot(t, document()).shot()
+	say := func(change func(doc *setup.Setup)) []Change {
+		doc := document()
+		change(doc)
+		return Changes(was, snapshot(t, doc).shot())
+	}
+	light := func(f func(l *setup.Light)) func(*setup.Setup) {
+		return func(doc *setup.Setup) {
+			l := doc.Lights["lamp"]
+			f(&l)
+			doc.Lights["lamp"] = l
+		}
+	}
+	require.Empty(t, say(func(*setup.Setup) {}))
+	for want, c := range map[string]struct {
+		live   bool
+		change func(*setup.Setup)
+	}{
+		"+1.0 stops":           {true, light(func(l *setup.Light) { l.Stops = 1 })},
+		"turned off":           {true, light(func(l *setup.Light) { l.Off = true })},
+		"another colour":       {true, light(func(l *setup.Light) { l.Colour.Kelvin = 6000 })},
+		"moved, turned":        {false, light(func(l *setup.Light) { l.Position[0] = 1 })},
+		"is carried otherwise": {false, light(func(l *setup.Light) { l.Carry = setup.Split })},
+		"baked no longer":      {true, light(func(l *setup.Light) { l.Carry = setup.Live })},
+		"objects, materials":   {false, func(doc *setup.Setup) { doc.Objects["c"] = setup.Object{Path: "crate", Hidden: true} }},
+		"density, pages":       {false, func(doc *setup.Setup) { doc.Bake.Density = 9 }},
+	} {
+		got := say(c.change)
+		require.Len(t, got, 1, want)
+		require.Contains(t, got[0].Why, want)
+		require.Equal(t, c.live, got[0].Live, want)
+	}
+	// A mover may stand anywhere.
+	mover := document()
+	mover.Objects["c"] = setup.Object{Path: "crate", Part: setup.Mover}
+	before := snapshot(t, mover).shot()
+	elsewhere := document()
+	elsewhere.Objects["c"] = setup.Object{Path: "crate", Part: setup.Mover, Turn: 30}
+	require.Empty(t, Changes(before, snapshot(t, elsewhere).shot()))
+}
+
+func TestWhatIsWrongWithABakeIsFound(t *testing.T) {
+	doc := document()
+	dense := 40.0
+	doc.Objects["c"] = setup.Object{Path: "crate", Density: &dense}
+	doc.Bake.Probes = map[string]setup.Probe{"p": {Name: "In the crate", Position: [3]float64{2, 0.5, 0}}}
+	o := snapshot(t, doc)
+	d, err := Run(context.Background(), o)
+	require.NoError(t, err)
+	kinds := map[string]string{}
+	for _, f := range Check(o.Scene, doc, d.Result, &d.Ended) {
+		kinds[f.Kind] = f.Object + " " + f.What
+		require.NotEmpty(t, f.Remedy)
+	}
+	require.Contains(t, kinds["density"], "crate")
+	d.Ended.Faults[0].Share = 0.9
+	d.Ended.MirrorFaults[0] = 0.8
+	d.Ended.Field.Dropped = []vec.V3{{}}
+	y := &d.Result.Objects[0].Layers[0]
+	y.Noise, y.Thin = y.Mean, 5000
+	all := Check(o.Scene, doc, d.Result, &d.Ended)
+	var text []string
+	for _, f := range all {
+		text = append(text, f.What)
+	}
+	said := strings.Join(text, "\n")
+	for _, want := range []string{"wrong by 90 %", "wrong by 80 %", "no way out", "of its light is noise", "thinner than a texel"} {
+		require.Contains(t, said, want)
+	}
+}
+
+func TestAnEstimateIsOfTheBakeThatItTells(t *testing.T) {
+	o := snapshot(t, document())
+	e, err := o.Guess(context.Background())
+	require.NoError(t, err)
+	d, err := Run(context.Background(), o)
+	require.NoError(t, err)
+	require.Equal(t, d.Result.Plan.Texels(), e.Texels)
+	require.InEpsilon(t, d.Result.Samples, e.Samples, 0.3)
+	q := Within(setup.Qualities["final"], Estimate{Seconds: 1000, Samples: 100_000, Texels: 1000}, 100)
+	require.Equal(t, 10, q.Most)
+	require.Equal(t, setup.Qualities["final"], Within(setup.Qualities["final"], Estimate{Seconds: 10}, 100))
+}
