@@ -279,13 +279,20 @@ func TestBoundsSpendTexelsInside(t *testing.T) {
 	require.Greater(t, p.Objects[0].Used, 8*p.Objects[1].Used)
 }
 
+// TestNoiseIsToldAsItIs: within a factor of 1.6, smoothed or not.
 func TestNoiseIsToldAsItIs(t *testing.T) {
+	for _, smooth := range []int{0, 2} {
+		noiseTold(t, smooth)
+	}
+}
+
+func noiseTold(t *testing.T, smooth int) {
 	w, lights := room(t)
 	q := plain
-	q.Least, q.Most = 16, 16
-	r := bakeAll(t, w, document(4), q, 2, lights...)
-	q.Least, q.Most = 2048, 2048
-	truth := bakeAll(t, w, document(4), q, 2, lights...)
+	q.Least, q.Most, q.Smooth = 16, 16, smooth
+	r := bakeAll(t, w, document(5), q, 2, lights...)
+	q.Least, q.Most, q.Smooth = 512, 512, 0
+	truth := bakeAll(t, w, document(5), q, 2, lights...)
 	gains := []vec.V3{vec.Splat(1), vec.Splat(1), vec.Splat(1)}
 	a, b := r.Lux(0, gains), truth.Lux(0, gains)
 	var off, sum float64
@@ -300,5 +307,39 @@ func TestNoiseIsToldAsItIs(t *testing.T) {
 	}
 	// The mean of the absolute error is 0.8 of the deviation.
 	is, told := off/sum/0.8, r.AllNoise(gains)
-	require.InDelta(t, 1, told/is, 0.6, "told %.3f, is %.3f", told, is)
+	require.InDelta(t, 1, told/is, 0.6, "smoothed %d times: told %.3f, is %.3f", smooth, told, is)
+}
+
+// TestWhatIsBuriedIsFilledFromTheDarkestSide: a column of texels in a wall, bright to the left
+// of it and dark to the right.
+func TestWhatIsBuriedIsFilledFromTheDarkestSide(t *testing.T) {
+	const wide, high = 7, 5
+	st := make([]state, wide*high)
+	rgb := make([]float32, 3*wide*high)
+	for c := range st {
+		switch x := c % wide; {
+		case x == 3:
+			st[c] = buried
+		case x < 3:
+			st[c] = lit
+			rgb[3*c], rgb[3*c+1], rgb[3*c+2] = 10, 10, 10
+		default:
+			st[c] = lit
+			rgb[3*c], rgb[3*c+1], rgb[3*c+2] = 1, 1, 1
+		}
+	}
+	w := &work{}
+	w.fillPatch(rgb, st, 0, wide, high)
+	for y := range high {
+		require.InDelta(t, 1, rgb[3*(y*wide+3)], 1e-6)
+		require.Equal(t, filled, st[y*wide+3])
+	}
+	// With one side alone it is as that side.
+	one := make([]float32, 27)
+	one[0], one[1], one[2], one[9], one[10], one[11] = 10, 10, 10, 10, 10, 10
+	v, ok := darkest(one, []state{lit, buried, nothing, lit, nothing, nothing, lit, nothing, nothing}, 0, 1, 0, 3, 3)
+	require.True(t, ok)
+	require.Equal(t, float32(10), v.X)
+	_, ok = darkest(one, make([]state, 9), 0, 1, 1, 3, 3)
+	require.False(t, ok)
 }

@@ -162,8 +162,7 @@ func (s *smoother) settle(begin, wide, high int, mean []float32, rounds int) {
 		off[k], noise[k] = d*d, float64(s.variance[begin+k])
 	}
 	d, v := pooled(off, noise, s.w.state[begin:begin+n], wide, high, judged)
-	// About so many texels stand for one in the mean.
-	many := math.Pow(2.2, float64(rounds))
+	many := Standing(rounds)
 	for k := range n {
 		c := begin + k
 		if s.w.state[c] != lit || v[k] == 0 {
@@ -176,6 +175,16 @@ func (s *smoother) settle(begin, wide, high int, mean []float32, rounds int) {
 		s.rgb[3*c], s.rgb[3*c+1], s.rgb[3*c+2] = x.X, x.Y, x.Z
 		s.variance[c] = float32(v[k]) * (g*g + (1-g)*(1-g)/float32(many))
 	}
+}
+
+// Standing is about how many texels stand for one in the mean of so many rounds: seven in the
+// first (the sum of weights, squared, over that of their squares), four times as many in each
+// that follows.
+func Standing(rounds int) float64 {
+	if rounds == 0 {
+		return 1
+	}
+	return 7.1 * math.Pow(4, float64(rounds-1))
 }
 
 // judged is over how many texels each way detail and noise are judged.

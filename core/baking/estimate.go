@@ -5,6 +5,7 @@ import (
 	"math"
 	"time"
 
+	"willowherb/core/bake"
 	"willowherb/core/setup"
 )
 
@@ -43,15 +44,13 @@ func (o *Order) Guess(ctx context.Context) (e Estimate, err error) {
 	e = Estimate{Texels: g.Texels, Pages: len(plan.Pages), Samples: g.Samples, Rate: g.Rate, MB: plan.MB()}
 	// Probes and reflection probes take about a fifth of the map, and no less than their rays.
 	e.Seconds = fixed.Seconds() + g.Took.Seconds()*1.2
-	e.Noise = g.Noise / math.Sqrt(smoothed(o.Quality.Smooth))
+	// Half of it is taken for detail, and stays.
+	e.Noise = g.Noise / math.Sqrt(min(bake.Standing(o.Quality.Smooth), 4*4))
 	for _, l := range plan.Objects {
 		e.LayerMB += float64(l.Cells) * 6 * float64(len(w.Sources)) / (1 << 20)
 	}
 	return e, nil
 }
-
-// smoothed is about how many texels stand for one after so many rounds.
-func smoothed(rounds int) float64 { return math.Pow(2.2, float64(rounds)) }
 
 // Within is a quality whose bake takes about so many seconds: fewer samples, and if need be
 // fewer texels, than the one that is asked for.

@@ -206,3 +206,19 @@ func TestMoreProbesWhereLightChanges(t *testing.T) {
 	require.Greater(t, len(b.Probes), 2*len(a.Probes))
 	require.Greater(t, a.Tried, 0)
 }
+
+// TestHarmonicsAreInTheOrderThatIsTold: light from +X is in (1,-1), from +Y in (1,0), from +Z in
+// (1,1), each by 0.4886 times 2 pi / 3.
+func TestHarmonicsAreInTheOrderThatIsTold(t *testing.T) {
+	for k, d := range []vec.V3{{X: 1}, {Y: 1}, {Z: 1}} {
+		var sh SH
+		sh.Take(d, vec.Splat(1))
+		for i := 1; i < 4; i++ {
+			want := 0.0
+			if i == k+1 {
+				want = 0.48860251 * 2 * math.Pi / 3
+			}
+			require.InDelta(t, want, sh[i].X, 1e-5, "%v, coefficient %d", d, i)
+		}
+	}
+}
