@@ -8,7 +8,8 @@ import { useThings } from '../../kernel/things'
 import { NumberField } from '../../ui/NumberField'
 import { SliderField } from '../../ui/SliderField'
 import { Tip } from '../../ui/Tip'
-import { setBake, standard } from './bakeEdits'
+import { addBox, setBake, standard } from './bakeEdits'
+import { BoxRow } from './BoxRow'
 import { Field } from './Field'
 import { Mirrors } from './Mirrors'
 import { useBake } from './queries'
@@ -60,6 +61,16 @@ function Lightmap({ rules, last }: { rules: Bake; last: Summary | undefined }) {
         <Switch size="small" checked={rules.seen} slotProps={{ input: { 'aria-label': 'More texels where it is seen' } }} onChange={(e) => setBake({ seen: e.target.checked }, e.target.checked ? 'More texels where it is seen' : 'Texels alike everywhere')} />
       </div>
       <Paper rules={rules} />
+      {Object.entries(rules.bounds).map(([id, b]) => (
+        <BoxRow key={id} which="bounds" id={id} b={b} />
+      ))}
+      <p className="made">
+        <Tip title="A box in which the bake spends its texels; beyond all of them there are a quarter as many a metre">
+          <Button className="word" onClick={() => addBox('bounds')}>
+            bounds for the bake
+          </Button>
+        </Tip>
+      </p>
       {list.length > 0 && (
         <table className="bake-table">
           <thead>

@@ -1,11 +1,12 @@
 import { Button, IconButton } from '@mui/material'
 import { X } from '@phosphor-icons/react/dist/csr/X'
-import type { Bake, Box, Summary } from '../../api.gen'
+import type { Bake, Summary } from '../../api.gen'
 import type { V3 } from '../../kernel/camera'
 import { NumberField } from '../../ui/NumberField'
 import { SliderField } from '../../ui/SliderField'
 import { Tip } from '../../ui/Tip'
-import { addBox, addProbe, before, removeEntry, setBake, setBox, standard } from './bakeEdits'
+import { addBox, addProbe, before, removeEntry, setBake, standard } from './bakeEdits'
+import { BoxRow } from './BoxRow'
 import { useBakeView } from './state'
 
 const round = (v: number) => Math.round(v * 100) / 100
@@ -49,7 +50,7 @@ export function Field({ rules, last }: { rules: Bake; last: Summary | undefined 
         </p>
       )}
       {Object.entries(rules.fill).map(([id, b]) => (
-        <BoxRow key={id} id={id} b={b} />
+        <BoxRow key={id} which="fill" id={id} b={b} />
       ))}
       {Object.entries(rules.probes).map(([id, p]) => (
         <div key={id} className="air-row">
@@ -77,30 +78,5 @@ export function Field({ rules, last }: { rules: Bake; last: Summary | undefined 
         </Button>
       </p>
     </div>
-  )
-}
-
-const axes = ['x', 'y', 'z']
-
-/** BoxRow is a box that is filled with probes: where it lies and how large it is. */
-function BoxRow({ id, b }: { id: string; b: Box }) {
-  const with_ = (v: V3, k: number, x: number) => v.map((o, i) => (i === k ? round(x) : o)) as V3
-  return (
-    <details className="bake-box">
-      <summary>
-        <b>{b.name}</b> <span className="quiet">{b.size.map((v) => v.toFixed(1)).join(' × ')} m</span>
-        <IconButton aria-label={`Remove ${b.name}`} onClick={() => removeEntry('fill', id)}>
-          <X size={12} />
-        </IconButton>
-      </summary>
-      {(['position', 'size'] as const).map((what) => (
-        <div key={what} className="air-row bake-heights">
-          <span className="label">{what === 'position' ? 'Middle' : 'Size'}</span>
-          {b[what].map((v, k) => (
-            <NumberField key={k} label={`${b.name}, ${what} ${axes[k]}`} value={v} unit="m" min={what === 'size' ? 0.1 : -1e5} max={1e5} step={0.1} show={(x) => String(round(x))} onDraft={() => undefined} onDone={(x) => setBox('fill', id, { [what]: with_(b[what], k, x) }, what === 'position' ? 'moved' : 'sized')} />
-          ))}
-        </div>
-      ))}
-    </details>
   )
 }
