@@ -43,7 +43,7 @@ func document() *setup.Setup {
 	other := lamp
 	other.Name, other.Position, other.Order = "Other", [3]float64{-3, 1.5, 1}, 1
 	b := setup.StandardBake()
-	b.Page, b.Density, b.Apart = 256, 10, 2
+	b.Page, b.Density, b.Apart = 256, 5, 2
 	return &setup.Setup{Version: setup.Version, Name: "Evening", Target: "console-60", Curve: "shoulder", Groups: map[string]setup.Group{}, Looks: map[string]setup.Look{},
 		Lights: map[string]setup.Light{"lamp": lamp, "other": other}, Bake: &b,
 		Views: map[string]setup.View{"all": {Name: "All", Eye: [3]float64{0, 1.7, 5}, Aim: [3]float64{0, -0.2, -1}, FovY: 50, Aspect: 1.5, EV: 5}}}

@@ -15,7 +15,7 @@ export function BakeCards() {
   return (
     <div className="cards bake-cards">
       <Work bake={data.bake} changes={data.changes.filter((c) => !c.live).length} last={data.last !== null} />
-      <Before qualities={Object.keys(data.qualities)} />
+      <Before qualities={Object.keys(data.qualities)} idle={over(data.bake)} />
       {data.last && <Against bake={data.last.id} />}
       {data.last && ball && <Ball bake={data.last.id} />}
       {data.last && <Strengths />}
@@ -77,7 +77,7 @@ function Work({ bake, changes, last }: { bake: Status | null; changes: number; l
 const order = ['draft', 'review', 'final', 'own']
 
 /** Before tells what a bake takes before it is begun. */
-function Before({ qualities }: { qualities: string[] }) {
+function Before({ qualities, idle }: { qualities: string[]; idle: boolean }) {
   const list = order.filter((q) => qualities.includes(q))
   return (
     <section className="card" aria-label="Before you start">
@@ -92,7 +92,7 @@ function Before({ qualities }: { qualities: string[] }) {
         </thead>
         <tbody>
           {list.map((q) => (
-            <Guess key={q} quality={q} />
+            <Guess key={q} quality={q} idle={idle} />
           ))}
         </tbody>
       </table>
@@ -101,9 +101,9 @@ function Before({ qualities }: { qualities: string[] }) {
 }
 
 /** Guess is one quality's line; it is asked for when it is chosen. */
-function Guess({ quality }: { quality: string }) {
+function Guess({ quality, idle }: { quality: string; idle: boolean }) {
   const chosen = useBakeView((s) => s.quality) === quality
-  const q = useEstimate(quality, chosen)
+  const q = useEstimate(quality, chosen && idle)
   const e = q.data
   return (
     <tr className={chosen ? 'chosen' : ''}>
@@ -120,7 +120,7 @@ function Guess({ quality }: { quality: string }) {
         </>
       ) : (
         <td colSpan={3} className="quiet">
-          {q.isFetching ? 'timing a sample of the level …' : q.isError ? 'not to be had now' : 'choose it to know'}
+          {q.isFetching ? 'timing a sample of the level …' : q.isError ? 'not to be had now' : idle ? 'choose it to know' : 'after this bake'}
         </td>
       )}
     </tr>
