@@ -255,10 +255,10 @@ func TestSkyBouncesAreBounded(t *testing.T) {
 	p := func(x, y, z float32) vec.V3 { return vec.V3{X: x, Y: y, Z: z} }
 	g.Add("walls", 0, [4]vec.V3{p(-2, 0, 2), p(-2, 0, -2), p(-2, 3, -2), p(-2, 3, 2)}, [4]vec.V3{p(2, 0, -2), p(2, 0, 2), p(2, 3, 2), p(2, 3, -2)})
 	w := g.World(t)
-	sky := &light.Light{ID: 2, Kind: light.Sky, Shadow: true, Channels: 0xff, Gradient: light.Gradient{Zenith: vec.Splat(1), Horizon: vec.Splat(1), Ground: vec.Splat(1)}}
-	sky.Prepare()
+	dome := &light.Light{ID: 2, Kind: light.Sky, Shadow: true, Channels: 0xff, Gradient: light.Gradient{Zenith: vec.Splat(1), Horizon: vec.Splat(1), Ground: vec.Splat(1)}}
+	dome.Prepare()
 	mean := func(bounces int) float64 {
-		s := source("sky", sky)
+		s := source("dome", dome)
 		s.Bounces, s.Key = bounces, Digest("sky", bounces)
 		return bakeAll(t, w, document(4), plain, 2, s).Objects[0].Layers[0].Mean
 	}
@@ -342,4 +342,27 @@ func TestWhatIsBuriedIsFilledFromTheDarkestSide(t *testing.T) {
 	require.Equal(t, float32(10), v.X)
 	_, ok = darkest(one, make([]state, 9), 0, 1, 1, 3, 3)
 	require.False(t, ok)
+}
+
+// TestAKeyNamesTheTexelsOfAll: the light cache is filled as far as all texels ask.
+func TestAKeyNamesTheTexelsOfAll(t *testing.T) {
+	g := scenetest.New()
+	g.Box("one", vec.V3{}, 1)
+	g.Box("other", vec.V3{X: 4}, 1)
+	w := g.World(t)
+	key := func(change func(doc *setup.Setup, q *setup.Quality)) string {
+		doc, q := document(8), plain
+		doc.Objects = map[string]setup.Object{}
+		change(doc, &q)
+		p, err := Lay(context.Background(), w.S, w, doc, q, 2)
+		require.NoError(t, err)
+		return LayerKey([32]byte{}, p.Objects[0], &Source{}, p)
+	}
+	is := key(func(*setup.Setup, *setup.Quality) {})
+	dense := 20.0
+	require.NotEqual(t, is, key(func(doc *setup.Setup, _ *setup.Quality) {
+		doc.Objects["o"] = setup.Object{Path: "other", Density: &dense}
+	}))
+	require.NotEqual(t, is, key(func(_ *setup.Setup, q *setup.Quality) { q.Most++ }))
+	require.Equal(t, is, key(func(_ *setup.Setup, q *setup.Quality) { q.Rays++ }), "rays are of probes alone")
 }

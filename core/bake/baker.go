@@ -175,9 +175,7 @@ type Layer struct {
 
 // Baked is an object's layers, one for each source.
 type Baked struct {
-	Layers []Layer
-	// Open is how open each texel is to its surroundings, 0 to 255; nil where it was not asked for.
-	Open    []uint8
+	Layers  []Layer
 	Samples int64 // of texels
 }
 

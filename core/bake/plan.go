@@ -26,6 +26,9 @@ type Plan struct {
 	// Left are the objects that are not in the map, with the reason.
 	Left  []Left
 	Pages []unwrap.Page
+	// Key names all charts and their texels: the light cache is filled as far as all of them ask,
+	// so each object's light depends on the others' texels too.
+	Key [32]byte
 	// at is the Laid of a scene's object, or nil.
 	at []*Laid
 }
@@ -130,6 +133,11 @@ func Lay(ctx context.Context, s *scene.Scene, w *world.World, doc *setup.Setup, 
 		l.Spots, spots = spots[:len(l.Patches):len(l.Patches)], spots[len(l.Patches):]
 	}
 	p.Pages = pages
+	keys := make([][32]byte, len(p.Objects))
+	for i, l := range p.Objects {
+		keys[i] = l.Key
+	}
+	p.Key = Digest(keys)
 	return p, ctx.Err()
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/hex"
 	"math"
+	"slices"
 	"time"
 
 	"github.com/x448/float16"
@@ -25,7 +26,9 @@ type Result struct {
 
 // LayerKey names a layer: all that its bits depend on.
 func LayerKey(place [32]byte, l *Laid, s *Source, p *Plan) string {
-	k := Digest(place, l.Key, s.Key, p.Quality, p.Rules.SkyBounces)
+	q := p.Quality
+	q.Rays, q.Mirror = 0, 0 // of probes alone
+	k := Digest(place, p.Key, l.Key, s.Key, q)
 	return hex.EncodeToString(k[:16])
 }
 
@@ -85,14 +88,14 @@ func (j *Job) Run(ctx context.Context, sources []Source) (*Result, error) {
 	out := &Result{Plan: j.Plan, Sources: sources, Made: n, Layers: len(sources) * len(j.Plan.Objects)}
 	all, done := 0, 0
 	for i, l := range j.Plan.Objects {
-		if anyOf(missing[i]) {
+		if slices.Contains(missing[i], true) {
 			all += l.Cells
 		}
 	}
 	var b *Baker
 	for i, l := range j.Plan.Objects {
 		made := &Baked{Layers: have[i]}
-		if anyOf(missing[i]) {
+		if slices.Contains(missing[i], true) {
 			if b == nil {
 				if b, err = j.Needed(); err != nil {
 					return nil, err
@@ -298,15 +301,6 @@ func grow(rgb []float32, known []bool, w, h int) {
 	for _, o := range fresh {
 		known[o] = true
 	}
-}
-
-func anyOf(list []bool) bool {
-	for _, v := range list {
-		if v {
-			return true
-		}
-	}
-	return false
 }
 
 // Shown is the map with its lights at some gains: frame.Map.

@@ -100,6 +100,12 @@ func TestChangesSayWhatNeedsABake(t *testing.T) {
 		"baked no longer":      {true, light(func(l *setup.Light) { l.Carry = setup.Live })},
 		"objects, materials":   {false, func(doc *setup.Setup) { doc.Objects["c"] = setup.Object{Path: "crate", Hidden: true} }},
 		"density, pages":       {false, func(doc *setup.Setup) { doc.Bake.Density = 9 }},
+		"pages, views": {false, func(doc *setup.Setup) {
+			v := doc.Views["a"]
+			v.Eye[0]++
+			doc.Views["a"] = v
+		}},
+		"reflection probes stand": {false, func(doc *setup.Setup) { doc.Bake.Apart = 3 }},
 	} {
 		got := say(c.change)
 		require.Len(t, got, 1, want)

@@ -32,8 +32,11 @@ func Changes(was, now *Snapshot) (out []Change) {
 		out = append(out, Change{Name: "The place", Why: "objects, materials, channels or its file changed: all is baked again"})
 	}
 	a, b := was.Doc.Baking(), now.Doc.Baking()
-	if rules(&a) != rules(&b) || densities(was.Doc) != densities(now.Doc) {
-		out = append(out, Change{Name: "Texels", Why: "density, pages or what is in the map changed: objects with other texels are baked again"})
+	if rules(was.Doc) != rules(now.Doc) || densities(was.Doc) != densities(now.Doc) {
+		out = append(out, Change{Name: "Texels", Why: "density, pages, views or what is in the map changed: all is baked again"})
+	}
+	if standing(&a) != standing(&b) {
+		out = append(out, Change{Name: "Probes", Why: "where probes or reflection probes stand changed: they are made again"})
 	}
 	before := map[string]bake.Source{}
 	for _, s := range bake.Sources(was.Lamps, &a, nil) {
@@ -90,8 +93,22 @@ func level(was, now float64) string {
 }
 
 // rules are what the layout depends on.
-func rules(b *setup.Bake) string {
-	t, err := json.Marshal([]any{b.Density, b.Seen, b.Page, b.Bounds, b.SkyBounces})
+func rules(doc *setup.Setup) string {
+	b := doc.Baking()
+	var eyes [][3]float64
+	if b.Seen {
+		for _, id := range doc.SortedViews() {
+			eyes = append(eyes, doc.Views[id].Eye)
+		}
+	}
+	return text(b.Density, b.Seen, b.Page, b.Padding, b.Bounds, b.SkyBounces, eyes)
+}
+
+// standing is what probes and reflection probes depend on besides light.
+func standing(b *setup.Bake) string { return text(b.Apart, b.Heights, b.Fill, b.Probes, b.Mirrors) }
+
+func text(parts ...any) string {
+	t, err := json.Marshal(parts)
 	if err != nil {
 		panic(err) // plain data always marshals
 	}
@@ -113,9 +130,5 @@ func densities(doc *setup.Setup) string {
 			out[o.Path] = s
 		}
 	}
-	t, err := json.Marshal(out)
-	if err != nil {
-		panic(err)
-	}
-	return string(t)
+	return text(out)
 }
