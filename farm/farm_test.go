@@ -185,6 +185,30 @@ func TestOnlyWhatChangedIsMadeAgain(t *testing.T) {
 	require.Equal(t, 8*2+8, layers, "one lamp's layers besides")
 }
 
+func TestWhatTheLastBakeNeedsIsKept(t *testing.T) {
+	h := houseAt(t, storetest.Database(t))
+	f := h.farm()
+	h.works(f)
+	do := func(sql string) {
+		_, err := h.db.Pool.Exec(context.Background(), sql)
+		require.NoError(t, err)
+	}
+	h.ask(f, document(), "draft", quick)
+	first := h.until(f, "the first bake", done)
+	better := quick
+	better.Most = 64
+	h.ask(f, document(), "final", better)
+	h.until(f, "the second bake", func(s *Status) bool { return done(s) && s.ID != first.ID })
+	do("UPDATE bake_layers SET used = now() - interval '15 days'")
+	do("UPDATE bakes SET asked = now() - interval '15 days'")
+	do("INSERT INTO bake_layers (key, data) VALUES ('fresh', '')")
+	require.NoError(t, f.Sweep(context.Background()))
+	h.same(f, h.straight(document(), better))
+	var layers, bakes int
+	require.NoError(t, h.db.Pool.QueryRow(context.Background(), "SELECT (SELECT count(*) FROM bake_layers), (SELECT count(*) FROM bakes)").Scan(&layers, &bakes))
+	require.Equal(t, []int{8*2 + 1, 1}, []int{layers, bakes}, "the older bake and its layers are forgotten, a fresh layer stays")
+}
+
 func TestABakePausesGoesOnAndStops(t *testing.T) {
 	h := houseAt(t, storetest.Database(t))
 	f := h.farm()

@@ -167,9 +167,6 @@ type planWorker struct {
 	f *Farm
 }
 
-// Timeout is for River: none but the queue's.
-func (*planWorker) Timeout(*river.Job[planArgs]) time.Duration { return 2 * time.Hour }
-
 // Work lays a bake out and puts its first tiles into the queue.
 func (w *planWorker) Work(ctx context.Context, job *river.Job[planArgs]) error {
 	f := w.f
@@ -192,6 +189,9 @@ func (w *planWorker) Work(ctx context.Context, job *river.Job[planArgs]) error {
 			return err
 		}
 		return f.db.Tx(ctx, func(tx pgx.Tx) error {
+			if _, err := tx.Exec(ctx, "UPDATE bakes SET layers = $2 WHERE id = $1", r.id, keys); err != nil {
+				return err
+			}
 			n := 0
 			for i, l := range work.Plan.Objects {
 				due := false
@@ -247,9 +247,6 @@ type tileWorker struct {
 	river.WorkerDefaults[tileArgs]
 	f *Farm
 }
-
-// Timeout is for River: none but the queue's.
-func (*tileWorker) Timeout(*river.Job[tileArgs]) time.Duration { return 2 * time.Hour }
 
 // Work bakes one object.
 func (w *tileWorker) Work(ctx context.Context, job *river.Job[tileArgs]) error {
@@ -337,9 +334,6 @@ type endWorker struct {
 	river.WorkerDefaults[endArgs]
 	f *Farm
 }
-
-// Timeout is for River: none but the queue's.
-func (*endWorker) Timeout(*river.Job[endArgs]) time.Duration { return 2 * time.Hour }
 
 // Work makes probes and reflection probes, and says what the bake is.
 func (w *endWorker) Work(ctx context.Context, job *river.Job[endArgs]) error {

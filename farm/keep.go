@@ -58,15 +58,17 @@ func (f *Farm) lacks(ctx context.Context, keys []string) (map[string]bool, error
 	return out, err
 }
 
-// Sweep forgets layers that no bake has used for two weeks, and bakes that are over and not
-// the last of their setup.
+// Sweep forgets bakes that are over and not the last of their setup, and layers that no bake
+// needs and none has used for two weeks.
 func (f *Farm) Sweep(ctx context.Context) error {
 	return f.db.Do(ctx, func(ctx context.Context) error {
-		if _, err := f.db.Pool.Exec(ctx, "DELETE FROM bake_layers WHERE used < now() - interval '14 days'"); err != nil {
-			return err
-		}
 		_, err := f.db.Pool.Exec(ctx, `DELETE FROM bakes b WHERE state IN ('stopped', 'failed', 'done') AND asked < now() - interval '1 day'
 			AND EXISTS (SELECT 1 FROM bakes o WHERE o.setup = b.setup AND o.state = 'done' AND o.id > b.id)`)
+		if err != nil {
+			return err
+		}
+		_, err = f.db.Pool.Exec(ctx, `DELETE FROM bake_layers WHERE used < now() - interval '14 days'
+			AND key NOT IN (SELECT unnest(layers) FROM bakes WHERE state NOT IN ('stopped', 'failed'))`)
 		return err
 	})
 }

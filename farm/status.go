@@ -214,7 +214,6 @@ type Made struct {
 	file     string
 	quality  string
 	numbers  setup.Quality
-	ended    []byte
 }
 
 // Last returns a setup's newest bake that is done; nil where there is none.
@@ -222,8 +221,8 @@ func (f *Farm) Last(ctx context.Context, setupID int64) (*Made, error) {
 	m := &Made{}
 	var doc, numbers, sum []byte
 	err := f.db.Do(ctx, func(ctx context.Context) error {
-		return f.db.Pool.QueryRow(ctx, "SELECT id, revision, document, place, file, quality, numbers, summary, ended, done FROM bakes WHERE setup = $1 AND state = 'done' ORDER BY id DESC LIMIT 1", setupID).
-			Scan(&m.ID, &m.Revision, &doc, &m.place, &m.file, &m.quality, &numbers, &sum, &m.ended, &m.Done)
+		return f.db.Pool.QueryRow(ctx, "SELECT id, revision, document, place, file, quality, numbers, summary, done FROM bakes WHERE setup = $1 AND state = 'done' ORDER BY id DESC LIMIT 1", setupID).
+			Scan(&m.ID, &m.Revision, &doc, &m.place, &m.file, &m.quality, &numbers, &sum, &m.Done)
 	})
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, nil
@@ -255,7 +254,14 @@ func (f *Farm) Open(ctx context.Context, m *Made) (*Opened, error) {
 	if o.Result, err = job.Run(ctx, work.Sources); err != nil {
 		return nil, err
 	}
-	if o.Ended, err = unpackEnd(m.ended); err != nil {
+	var ended []byte
+	err = f.db.Do(ctx, func(ctx context.Context) error {
+		return f.db.Pool.QueryRow(ctx, "SELECT ended FROM bakes WHERE id = $1", m.ID).Scan(&ended)
+	})
+	if err != nil {
+		return nil, err
+	}
+	if o.Ended, err = unpackEnd(ended); err != nil {
 		return nil, fmt.Errorf("the bake's probes cannot be read: bake again: %w", err)
 	}
 	return o, nil
