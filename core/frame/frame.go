@@ -61,8 +61,6 @@ type Picture struct {
 	Live, Mapped, Probed, Mirrored []float32
 	// By is what the first surface's baked light is by.
 	By []By
-	// Texel is how wide the map's texels are there, in metres, or how far the nearest probe is.
-	Texel []float32
 }
 
 // By says what gives a pixel its baked light.
@@ -78,7 +76,7 @@ const (
 // Render makes the picture. Error: ctx ended.
 func Render(ctx context.Context, o *Order) (*Picture, error) {
 	n := max(o.Samples, 1)
-	out := &Picture{W: o.W, H: o.H, By: make([]By, o.W*o.H), Texel: make([]float32, o.W*o.H)}
+	out := &Picture{W: o.W, H: o.H, By: make([]By, o.W*o.H)}
 	for _, to := range []*[]float32{&out.RGB, &out.Live, &out.Mapped, &out.Probed, &out.Mirrored} {
 		*to = make([]float32, 3*o.W*o.H)
 	}
@@ -233,9 +231,6 @@ func (s *shader) shade(px int, p *world.Probe, d, through vec.V3, first bool) {
 		if o.Field != nil {
 			s.room = o.Field.Look(p.Pos, f.N, s.open, s.room)
 			e, ok = s.field(f.N)
-			if first && len(s.room) > 0 {
-				s.out.Texel[px] = o.Field.Probes[s.room[0].Probe].Pos.Sub(p.Pos).Len()
-			}
 		}
 	}
 	if !ok {

@@ -84,7 +84,7 @@ func TestReasonsAreWhereTheDifferenceIs(t *testing.T) {
 		}
 		return out
 	}
-	p := &Picture{W: n, H: 1, RGB: grey(0.5), Live: grey(0), Mapped: grey(0.5), Probed: grey(0), Mirrored: grey(0), By: []By{ByMap, ByMap, ByProbe, ByMap}, Texel: make([]float32, n)}
+	p := &Picture{W: n, H: 1, RGB: grey(0.5), Live: grey(0), Mapped: grey(0.5), Probed: grey(0), Mirrored: grey(0), By: []By{ByMap, ByMap, ByProbe, ByMap}}
 	show := func(c colour.RGB) colour.RGB { return c }
 	d := p.Compare(grey(0.5), grey(0), show)
 	require.InDelta(t, 0, d.Mean, 1e-9)

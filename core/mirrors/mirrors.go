@@ -7,6 +7,7 @@ package mirrors
 import (
 	"context"
 	"math"
+	"slices"
 
 	"willowherb/core/cache"
 	"willowherb/core/film"
@@ -82,20 +83,11 @@ func Capture(ctx context.Context, w *world.World, m setup.Mirror, lights []*ligh
 		}, k.Release
 	})
 	for i, y := range out.Layers {
-		if !someOf(y) {
+		if !slices.ContainsFunc(y, func(v float32) bool { return v != 0 }) {
 			out.Layers[i] = nil
 		}
 	}
 	return out, err
-}
-
-func someOf(list []float32) bool {
-	for _, v := range list {
-		if v != 0 {
-			return true
-		}
-	}
-	return false
 }
 
 // Bytes that the target keeps of it: half-size steps of blur, eight bytes a pixel.
