@@ -3,6 +3,7 @@ import { nearestOnLine, onPlane, ray, type Camera, type V3 } from '../../kernel/
 import type { OverlayProps } from '../../kernel/feature'
 import { useSetup } from '../../kernel/store'
 import { scaleCss } from '../../picture/palette'
+import { Wipe } from '../../picture/Wipe'
 import { useBake, useBall, useDots, useFrameKey } from './queries'
 import { shows, useBakeView, type Show } from './state'
 
@@ -30,45 +31,16 @@ function Shown({ width, height, show, bake }: OverlayProps & { show: Show; bake:
   const f = useFrameKey()
   if (!f || pending > 0) return null
   const x = at * width
-  const move = (e: React.PointerEvent<SVGElement>) => {
-    if (!e.currentTarget.hasPointerCapture(e.pointerId)) return
-    const box = e.currentTarget.ownerSVGElement?.getBoundingClientRect()
-    if (box) useBakeView.setState({ at: Math.min(Math.max((e.clientX - box.x) / box.width, 0), 1) })
-  }
   return (
     <g data-testid="bake-over" data-show={show}>
       <clipPath id="bake-clip">
         <rect x={x} y={0} width={width - x} height={height} />
       </clipPath>
       <image href={`/api/setups/${id}/bake/picture/${f.key}?show=${show}&bake=${bake}&r=${revision}&s=${show === 'difference' ? Math.min(f.samples, 4) : 0}`} x={0} y={0} width={width} height={height} preserveAspectRatio="none" clipPath="url(#bake-clip)" />
-      <line className="wipe-line" x1={x} x2={x} y1={0} y2={height} />
       <text className="bake-said" x={Math.min(x + 10, width - 150)} y={20}>
         {shows.find(([s]) => s === show)?.[1]}
       </text>
-      <rect
-        className="wipe-hand"
-        x={x - 12}
-        y={0}
-        width={24}
-        height={height}
-        role="slider"
-        tabIndex={0}
-        aria-label="Bake over the picture"
-        aria-valuemin={0}
-        aria-valuemax={100}
-        aria-valuenow={Math.round(100 * at)}
-        onPointerDown={(e) => {
-          e.stopPropagation()
-          e.currentTarget.setPointerCapture(e.pointerId)
-        }}
-        onPointerMove={move}
-        onKeyDown={(e) => {
-          const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[e.key]
-          if (!by) return
-          e.stopPropagation()
-          useBakeView.setState({ at: Math.min(Math.max(at + by, 0), 1) })
-        }}
-      />
+      <Wipe width={width} height={height} at={at} label="Bake over the picture" set={(at) => useBakeView.setState({ at })} />
       {(show === 'texels' || show === 'difference') && <Legend width={width} height={height} show={show} />}
     </g>
   )
