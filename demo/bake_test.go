@@ -50,7 +50,7 @@ func (p *baked) plan(t testing.TB, quality string) *bake.Plan {
 }
 
 func (p *baked) ready(t testing.TB, plan *bake.Plan) *bake.Baker {
-	b, err := bake.NewBaker(context.Background(), p.rest, plan, bake.Sources(p.lamps, &plan.Rules, nil), nil, 2)
+	b, err := bake.NewBaker(context.Background(), p.rest, plan, bake.Sources(p.lamps, &plan.Rules, nil), nil, 2, nil)
 	require.NoError(t, err)
 	return b
 }

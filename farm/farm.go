@@ -32,10 +32,11 @@ type Farm struct {
 	// given up. Set them before Work.
 	Beat, Gone time.Duration
 
-	mu    sync.Mutex
-	doing int64 // the job
-	what  string
-	rate  float64
+	mu     sync.Mutex
+	doing  int64 // the job
+	what   string
+	rate   float64
+	before *baking.Work // laid out last
 }
 
 // State of a bake.

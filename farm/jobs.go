@@ -1,9 +1,7 @@
 package farm
 
 import (
-	"bytes"
 	"context"
-	"encoding/gob"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -12,7 +10,6 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/klauspost/compress/zlib"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"willowherb/core/bake"
@@ -90,7 +87,16 @@ func (f *Farm) ready(ctx context.Context, r *row) (*baking.Work, error) {
 		}
 		o := &baking.Order{Scene: on.Scene, World: on.World, Doc: r.doc, Lamps: lamps, Quality: r.numbers, Workers: runtime.GOMAXPROCS(0), Kept: keeper{f}}
 		o.Place = Place(&st, r.doc, on.Scene)
-		return o.Lay(ctx)
+		f.mu.Lock()
+		o.Before = f.before
+		f.mu.Unlock()
+		w, err := o.Lay(ctx)
+		if err == nil {
+			f.mu.Lock()
+			f.before = w
+			f.mu.Unlock()
+		}
+		return w, err
 	})
 }
 
@@ -304,7 +310,7 @@ func (w *tileWorker) Work(ctx context.Context, job *river.Job[tileArgs]) error {
 			}
 			for k, key := range keys {
 				if want[k] {
-					if err := keep(ctx, tx, key, made.Layers[k]); err != nil {
+					if err := keep(ctx, tx, key, lightmap.Pack(made.Layers[k])); err != nil {
 						return err
 					}
 				}
@@ -367,10 +373,7 @@ func (w *endWorker) Work(ctx context.Context, job *river.Job[endArgs]) error {
 		if err != nil {
 			return err
 		}
-		data, err := packEnd(ended)
-		if err != nil {
-			return err
-		}
+		data := ended.Pack()
 		return f.db.Tx(ctx, func(tx pgx.Tx) error {
 			_, err := tx.Exec(ctx, "UPDATE bakes SET state = 'done', stage = '', summary = $2, ended = $3, done = now() WHERE id = $1 AND state IN ('waiting', 'working')", r.id, text, data)
 			if err != nil {
@@ -379,34 +382,4 @@ func (w *endWorker) Work(ctx context.Context, job *river.Job[endArgs]) error {
 			return completed(ctx, tx, job)
 		})
 	})
-}
-
-func packEnd(e *baking.Ended) ([]byte, error) {
-	var b bytes.Buffer
-	z, err := zlib.NewWriterLevel(&b, zlib.BestSpeed)
-	if err != nil {
-		return nil, err
-	}
-	if err := gob.NewEncoder(z).Encode(e); err != nil {
-		return nil, err
-	}
-	if err := z.Close(); err != nil {
-		return nil, err
-	}
-	return b.Bytes(), nil
-}
-
-func unpackEnd(data []byte) (*baking.Ended, error) {
-	z, err := zlib.NewReader(bytes.NewReader(data))
-	if err != nil {
-		return nil, err
-	}
-	e := &baking.Ended{}
-	if err := gob.NewDecoder(z).Decode(e); err != nil {
-		return nil, err
-	}
-	if e.Field != nil {
-		err = e.Field.Index()
-	}
-	return e, err
 }

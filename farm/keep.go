@@ -13,14 +13,8 @@ import (
 type keeper struct{ f *Farm }
 
 func (k keeper) Layer(ctx context.Context, key string) (l bake.Layer, ok bool, err error) {
-	var data []byte
-	err = k.f.db.Do(ctx, func(ctx context.Context) error {
-		return k.f.db.Pool.QueryRow(ctx, "SELECT data FROM bake_layers WHERE key = $1", key).Scan(&data)
-	})
-	if errors.Is(err, pgx.ErrNoRows) {
-		return l, false, nil
-	}
-	if err != nil {
+	data, ok, err := k.Data(ctx, key)
+	if !ok || err != nil {
 		return l, false, err
 	}
 	if l, err = lightmap.Unpack(data); err != nil {
@@ -30,11 +24,27 @@ func (k keeper) Layer(ctx context.Context, key string) (l bake.Layer, ok bool, e
 }
 
 func (k keeper) Keep(ctx context.Context, key string, l bake.Layer) error {
-	return k.f.db.Tx(ctx, func(tx pgx.Tx) error { return keep(ctx, tx, key, l) })
+	return k.KeepData(ctx, key, lightmap.Pack(l))
 }
 
-func keep(ctx context.Context, tx pgx.Tx, key string, l bake.Layer) error {
-	_, err := tx.Exec(ctx, "INSERT INTO bake_layers (key, data) VALUES ($1, $2) ON CONFLICT (key) DO UPDATE SET used = now()", key, lightmap.Pack(l))
+// Data is for bake.Keeper.
+func (k keeper) Data(ctx context.Context, key string) (data []byte, ok bool, err error) {
+	err = k.f.db.Do(ctx, func(ctx context.Context) error {
+		return k.f.db.Pool.QueryRow(ctx, "SELECT data FROM bake_layers WHERE key = $1", key).Scan(&data)
+	})
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil, false, nil
+	}
+	return data, err == nil, err
+}
+
+// KeepData is for bake.Keeper.
+func (k keeper) KeepData(ctx context.Context, key string, data []byte) error {
+	return k.f.db.Tx(ctx, func(tx pgx.Tx) error { return keep(ctx, tx, key, data) })
+}
+
+func keep(ctx context.Context, tx pgx.Tx, key string, data []byte) error {
+	_, err := tx.Exec(ctx, "INSERT INTO bake_layers (key, data) VALUES ($1, $2) ON CONFLICT (key) DO UPDATE SET data = excluded.data, used = now()", key, data)
 	return err
 }
 

@@ -261,7 +261,7 @@ func (f *Farm) Open(ctx context.Context, m *Made) (*Opened, error) {
 	if err != nil {
 		return nil, err
 	}
-	if o.Ended, err = unpackEnd(ended); err != nil {
+	if o.Ended, err = baking.Unpack(ended); err != nil {
 		return nil, fmt.Errorf("the bake's probes cannot be read: bake again: %w", err)
 	}
 	return o, nil

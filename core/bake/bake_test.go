@@ -31,7 +31,7 @@ func bakeAll(t testing.TB, w *world.World, doc *setup.Setup, q setup.Quality, wo
 	ctx := context.Background()
 	p, err := Lay(ctx, w.S, w, doc, q, workers)
 	require.NoError(t, err)
-	j := Job{Plan: p, Needed: func() (*Baker, error) { return NewBaker(ctx, w, p, sources, nil, workers) }}
+	j := Job{Plan: p, Needed: func() (*Baker, error) { return NewBaker(ctx, w, p, sources, nil, workers, nil) }}
 	r, err := j.Run(ctx, sources)
 	require.NoError(t, err)
 	return r
@@ -190,6 +190,10 @@ func (k kept) Keep(_ context.Context, key string, l Layer) error {
 	return nil
 }
 
+func (k kept) Data(context.Context, string) ([]byte, bool, error) { return nil, false, nil }
+
+func (k kept) KeepData(context.Context, string, []byte) error { return nil }
+
 func TestWhatChangedIsBakedAgainAndNothingElse(t *testing.T) {
 	w, lights := room(t)
 	ctx := context.Background()
@@ -197,7 +201,7 @@ func TestWhatChangedIsBakedAgainAndNothingElse(t *testing.T) {
 	require.NoError(t, err)
 	k := kept{}
 	run := func(sources []Source) *Result {
-		j := Job{Plan: p, Kept: k, Needed: func() (*Baker, error) { return NewBaker(ctx, w, p, sources, nil, 2) }}
+		j := Job{Plan: p, Kept: k, Needed: func() (*Baker, error) { return NewBaker(ctx, w, p, sources, nil, 2, nil) }}
 		r, err := j.Run(ctx, sources)
 		require.NoError(t, err)
 		return r

@@ -3,6 +3,7 @@ package bake
 import (
 	"context"
 	"encoding/binary"
+	"maps"
 	"math"
 	"slices"
 	"time"
@@ -54,8 +55,11 @@ func Whole(l *lamps.Lamp) bool {
 	return l.Carry == setup.Baked || l.Carry == setup.Split && (l.Kind == setup.Sky || l.Kind == setup.Emissive)
 }
 
-// algorithm changes whenever the same inputs would give another layer.
-const algorithm = 7
+// algorithm changes whenever the same inputs would give another layer, probe or panorama.
+const algorithm = 8
+
+// Lit names all that the light cache knows of some lights, besides their own keys.
+func (p *Plan) Lit(place [32]byte) [32]byte { return Digest(algorithm, place, p.Key, p.Quality.Cell) }
 
 // Baker works out layers. Safe for concurrent use once it is ready.
 type Baker struct {
@@ -66,63 +70,73 @@ type Baker struct {
 	Others  []Source
 	Workers int
 
-	cache  *cache.Cache
-	reach  *cache.Reach
-	table  *cache.Table
-	lights []*light.Light
-	level  []float64 // what each light gives to the whole place, on average, in lux
-	Took   struct{ Cache time.Duration }
+	cache   *cache.Cache
+	reach   *cache.Reach
+	table   *cache.Table
+	around  *cache.Reach // of the texels and of the reflection probes
+	portals []light.Portal
+	lights  []*light.Light
+	level   []float64 // what each light gives to the whole place, on average, in lux
+	Took    struct{ Cache time.Duration }
 }
 
 // NewBaker makes a baker ready: finds the openings, and fills the light cache as far as the
-// map's texels need it. The world must be without movers. Error: ctx ended.
-func NewBaker(ctx context.Context, w *world.World, p *Plan, sources, others []Source, workers int) (*Baker, error) {
+// map's texels need it. The world must be without movers. before is one of the same world and
+// plan, or nil: its openings and links, which know no light, are taken over. Error: ctx ended.
+func NewBaker(ctx context.Context, w *world.World, p *Plan, sources, others []Source, workers int, before *Baker) (*Baker, error) {
 	b := &Baker{W: w, Plan: p, Sources: sources, Others: others, Workers: workers}
 	begin := time.Now()
-	var portals []light.Portal
+	if before != nil && before.W == w && before.Plan == p {
+		b.cache, b.reach, b.around, b.portals = before.cache, before.reach, before.around, before.portals
+	}
 	for _, s := range slices.Concat(sources, others) {
 		l := *s.Light
 		if l.Kind == light.Sky {
-			if portals == nil {
+			if b.portals == nil {
 				var err error
-				if portals, err = place.Portals(ctx, w, workers); err != nil {
+				if b.portals, err = place.Portals(ctx, w, workers); err != nil {
 					return nil, err
 				}
-				if portals == nil {
-					portals = []light.Portal{}
+				if b.portals == nil {
+					b.portals = []light.Portal{}
 				}
 			}
-			l.Portals = portals
+			l.Portals = b.portals
 		}
 		b.lights = append(b.lights, &l)
 	}
-	b.cache = cache.New(w, workers)
-	b.cache.Coarse(p.Quality.Cell)
-	b.reach = b.cache.Reach()
-	if err := b.touch(ctx); err != nil {
-		return nil, err
+	if b.cache == nil {
+		b.cache = cache.New(w, workers)
+		b.cache.Coarse(p.Quality.Cell)
+		b.reach = b.cache.Reach()
+		if err := b.touch(ctx); err != nil {
+			return nil, err
+		}
+		if err := b.look(ctx); err != nil {
+			return nil, err
+		}
+		// All of it at once: light is solved anew wherever something is added.
+		if err := b.cache.Fill(ctx, b.around, workers); err != nil {
+			return nil, err
+		}
 	}
-	if err := b.cache.Fill(ctx, b.reach, workers); err != nil {
-		return nil, err
+	var err error
+	b.table, err = b.light(ctx, b.reach)
+	if err == nil {
+		for i := range b.Sources {
+			b.level = append(b.level, b.table.Mean(i))
+		}
 	}
-	err := b.light(ctx)
 	b.Took.Cache = time.Since(begin)
 	return b, err
 }
 
-func (b *Baker) light(ctx context.Context) (err error) {
+func (b *Baker) light(ctx context.Context, reach *cache.Reach) (*cache.Table, error) {
 	var from []cache.Source
 	for i, s := range slices.Concat(b.Sources, b.Others) {
 		from = append(from, cache.Source{Key: s.Key, Light: b.lights[i], Bounces: s.Bounces})
 	}
-	if b.table, err = b.cache.Light(ctx, b.reach, from, b.Workers); err != nil {
-		return err
-	}
-	b.level = nil
-	for i := range b.Sources {
-		b.level = append(b.level, b.table.Mean(i))
-	}
-	return nil
+	return b.cache.Light(ctx, reach, from, b.Workers)
 }
 
 // touched is of how many texels one is asked for where its paths end in the cache.
@@ -431,15 +445,21 @@ func (h *hand) darkest(i int, use []int) (m means) {
 func Luminous(v vec.V3) float64 { return lum(v) }
 
 // Lights are the sources, then the others, ready for sampling, and Table what the light cache
-// knows of them.
+// knows of them where the map's texels asked.
 func (b *Baker) Lights() ([]*light.Light, *cache.Table) { return b.lights, b.table }
 
-// Touch has the cache know too what paths from some places meet.
-func (b *Baker) Touch(ctx context.Context, at []vec.V3) error {
+// Around is what the light cache knows where paths from the reflection probes end too. Error:
+// ctx ended.
+func (b *Baker) Around(ctx context.Context) (*cache.Table, error) { return b.light(ctx, b.around) }
+
+// look asks for what paths from the reflection probes meet.
+func (b *Baker) look(ctx context.Context) error {
 	const rays = 64
-	err := spread.With(ctx, len(at), b.Workers, func() (func(int), func()) {
+	b.around = b.reach.Clone()
+	at := b.Plan.MirrorsAt()
+	return spread.With(ctx, len(at), b.Workers, func() (func(int), func()) {
 		k := path.NewWalker(b.W, nil)
-		k.Touching(b.reach)
+		k.Touching(b.around)
 		return func(i int) {
 			for n := range rays {
 				k.Begin(seed, uint32(i), uint32(n))
@@ -447,11 +467,12 @@ func (b *Baker) Touch(ctx context.Context, at []vec.V3) error {
 			}
 		}, k.Release
 	})
-	if err != nil {
-		return err
+}
+
+// MirrorsAt are the places of the reflection probes, by their ids.
+func (p *Plan) MirrorsAt() (at []vec.V3) {
+	for _, id := range slices.Sorted(maps.Keys(p.Rules.Mirrors)) {
+		at = append(at, vec.Of(p.Rules.Mirrors[id].Position))
 	}
-	if err := b.cache.Fill(ctx, b.reach, b.Workers); err != nil {
-		return err
-	}
-	return b.light(ctx)
+	return at
 }

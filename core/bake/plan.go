@@ -141,6 +141,12 @@ func Lay(ctx context.Context, s *scene.Scene, w *world.World, doc *setup.Setup, 
 	return p, ctx.Err()
 }
 
+// PlanKey names all that a plan is made of, besides the number of its makers. place names the
+// stage without what moves (staging.Stage.Still).
+func PlanKey(place [32]byte, s *scene.Scene, doc *setup.Setup, q setup.Quality) [32]byte {
+	return Digest(place, doc.Baking(), q, staging.Baked(doc, s), staging.Movers(doc, s), eyesOf(doc))
+}
+
 // eyesOf are the places that the level is seen from.
 func eyesOf(doc *setup.Setup) (out []vec.V3) {
 	for _, id := range doc.SortedViews() {

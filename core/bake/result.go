@@ -32,12 +32,15 @@ func LayerKey(place [32]byte, l *Laid, s *Source, p *Plan) string {
 	return hex.EncodeToString(k[:16])
 }
 
-// Keeper keeps layers by their keys. Safe for concurrent use.
+// Keeper keeps layers, and other things that a bake makes, by their keys. Safe for concurrent use.
 type Keeper interface {
 	// Layer returns one that is kept; false where it is not.
 	Layer(ctx context.Context, key string) (Layer, bool, error)
 	// Keep keeps one. What cannot be kept is an error.
 	Keep(ctx context.Context, key string, l Layer) error
+	// Data and KeepData are the same for other things.
+	Data(ctx context.Context, key string) ([]byte, bool, error)
+	KeepData(ctx context.Context, key string, data []byte) error
 }
 
 // Progress of a bake.

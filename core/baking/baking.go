@@ -4,9 +4,12 @@
 package baking
 
 import (
+	"cmp"
 	"context"
+	"encoding/hex"
 	"maps"
 	"slices"
+	"sync"
 	"time"
 
 	"willowherb/core/bake"
@@ -14,6 +17,7 @@ import (
 	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/mirrors"
+	"willowherb/core/packed"
 	"willowherb/core/probes"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -35,6 +39,9 @@ type Order struct {
 	Workers int
 	// Only, if set, is the one light that is baked.
 	Only string
+	// Before is the work of an earlier bake, or nil: of the same place and quality, its layout and
+	// the light cache's links, which know no light, are taken over.
+	Before *Work
 }
 
 // Stage of a bake.
@@ -84,17 +91,29 @@ func (o *Order) sources(rules *setup.Bake) (sources, others []bake.Source) {
 }
 
 // Work is a bake that is laid out: its objects can be made one by one, by whoever has the same
-// order, and then its end. Safe for concurrent use but for Baker.
+// order, and then its end. Safe for concurrent use.
 type Work struct {
 	*Order
 	Plan            *bake.Plan
 	Rest            *world.World // without movers
 	Sources, Others []bake.Source
-	baker           *bake.Baker
+	key             [32]byte // of all that the plan is made of
+
+	making        sync.Mutex
+	mu            sync.Mutex
+	baker, before *bake.Baker
 }
 
 // Lay lays a bake out. Error: ctx ended.
 func (o *Order) Lay(ctx context.Context) (*Work, error) {
+	w := &Work{Order: o, key: bake.PlanKey(o.Place, o.Scene, o.Doc, o.Quality)}
+	before := o.Before
+	o.Before = nil // bakes would hang on one another for ever
+	if before != nil && before.key == w.key {
+		w.Plan, w.Rest, w.before = before.Plan, before.Rest, before.known()
+		w.Sources, w.Others = o.sources(&w.Plan.Rules)
+		return w, nil
+	}
 	plan, err := bake.Lay(ctx, o.Scene, o.World, o.Doc, o.Quality, o.Workers)
 	if err != nil {
 		return nil, err
@@ -103,21 +122,32 @@ func (o *Order) Lay(ctx context.Context) (*Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Work{Order: o, Plan: plan, Rest: rest}
+	w.Plan, w.Rest = plan, rest
 	w.Sources, w.Others = o.sources(&plan.Rules)
 	return w, nil
 }
 
+// known is the baker that there is, of this work or the one before; nil where there is none.
+func (w *Work) known() *bake.Baker {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return cmp.Or(w.baker, w.before)
+}
+
 // Baker makes the light cache ready, once. Error: ctx ended.
 func (w *Work) Baker(ctx context.Context) (*bake.Baker, error) {
+	w.making.Lock()
+	defer w.making.Unlock()
 	if w.baker != nil {
 		return w.baker, nil
 	}
-	b, err := bake.NewBaker(ctx, w.Rest, w.Plan, w.Sources, w.Others, w.Workers)
+	b, err := bake.NewBaker(ctx, w.Rest, w.Plan, w.Sources, w.Others, w.Workers, w.before)
 	if err != nil {
 		return nil, err
 	}
-	w.baker = b
+	w.mu.Lock()
+	w.baker, w.before = b, nil
+	w.mu.Unlock()
 	return b, nil
 }
 
@@ -138,8 +168,49 @@ type Ended struct {
 	Faults []probes.Fault
 }
 
-// End makes the probes and the reflection probes. Error: ctx ended.
+// End makes the probes and the reflection probes, or takes those that are kept. Error: ctx ended,
+// or the keeper's.
 func (w *Work) End(ctx context.Context) (*Ended, error) {
+	key := w.endKey()
+	data, ok, err := w.data(ctx, key)
+	if err != nil {
+		return nil, err
+	}
+	if ok {
+		if e, err := Unpack(data); err == nil {
+			return e, nil
+		}
+	}
+	e, err := w.end(ctx)
+	if err == nil && w.Kept != nil {
+		err = w.Kept.KeepData(ctx, key, e.Pack())
+	}
+	return e, err
+}
+
+// endKey names all that the probes and reflection probes are made from.
+func (w *Work) endKey() string {
+	var lit []any
+	for _, s := range slices.Concat(w.Sources, w.Others) {
+		lit = append(lit, s.ID, s.Key, s.Bounces, s.Gain)
+	}
+	return w.keyOf("end", w.key, len(w.Sources), lit)
+}
+
+// Pack makes bytes of it, for Unpack.
+func (e *Ended) Pack() []byte { return packed.Of(e) }
+
+// Unpack reads what Pack made. Error: it is something else, or a probe does not fit.
+func Unpack(data []byte) (*Ended, error) {
+	e := &Ended{}
+	err := packed.Read(data, e)
+	if err == nil && e.Field != nil {
+		err = e.Field.Index()
+	}
+	return e, err
+}
+
+func (w *Work) end(ctx context.Context) (*Ended, error) {
 	b, err := w.Baker(ctx)
 	if err != nil {
 		return nil, err
@@ -212,20 +283,72 @@ func (o *Order) tell(p Progress) {
 }
 
 // probes makes the field of the baked lights, and measures it along the way through the views.
-func (o *Order) probes(ctx context.Context, out *Ended, b *bake.Baker, eyes []vec.V3) error {
-	rules := &b.Plan.Rules
+func (w *Work) probes(ctx context.Context, out *Ended, b *bake.Baker, eyes []vec.V3) error {
+	o, rules := w.Order, &w.Plan.Rules
+	known, err := w.sights(ctx)
+	if err != nil {
+		return err
+	}
 	g, err := ground.Find(ctx, b.W, eyes, ground.Grown, max(rules.Apart/3, 0.25), 60)
 	if err != nil {
 		return err
 	}
 	po := ProbeOrder(b, o.Workers)
-	po.Ground, po.Rays = g, o.Quality.Rays
+	po.Ground, po.Rays, po.Known = g, o.Quality.Rays, known
 	if out.Field, err = probes.Make(ctx, po); err != nil {
 		return err
 	}
 	out.Route = Route(g, eyes)
-	out.Faults, err = po.Along(ctx, out.Field, out.Route, 1024)
-	return err
+	if out.Faults, err = po.Along(ctx, out.Field, out.Route, 1024); err != nil {
+		return err
+	}
+	return w.keepSights(ctx, known)
+}
+
+// keyOf names something that is kept, made of what the light cache knows.
+func (w *Work) keyOf(parts ...any) string {
+	k := bake.Digest(w.Plan.Lit(w.Place), parts)
+	return hex.EncodeToString(k[:16])
+}
+
+func (w *Work) eyesKey() string { return w.keyOf("eyes") }
+
+func (w *Work) lightKey(i int) string { return w.keyOf("sights", w.Sources[i].Key) }
+
+// sights are what is known of earlier bakes. Error: the keeper's.
+func (w *Work) sights(ctx context.Context) (*probes.Sights, error) {
+	s := probes.NewSights(len(w.Sources))
+	data, ok, err := w.data(ctx, w.eyesKey())
+	if err != nil || !ok {
+		return s, err
+	}
+	s.Eyes(data)
+	for i := range w.Sources {
+		if data, ok, err = w.data(ctx, w.lightKey(i)); err != nil {
+			return nil, err
+		}
+		if ok {
+			s.Light(i, data)
+		}
+	}
+	return s, nil
+}
+
+func (w *Work) keepSights(ctx context.Context, s *probes.Sights) error {
+	if w.Kept == nil {
+		return nil
+	}
+	for i := range w.Sources {
+		if data := s.PackedLight(i); data != nil {
+			if err := w.Kept.KeepData(ctx, w.lightKey(i), data); err != nil {
+				return err
+			}
+		}
+	}
+	if data := s.Packed(); data != nil {
+		return w.Kept.KeepData(ctx, w.eyesKey(), data)
+	}
+	return nil
 }
 
 // ProbeOrder is how probes are gathered among a baker's lights; its ground and rays are the
@@ -270,37 +393,66 @@ func Route(g *ground.Ground, eyes []vec.V3) (out []vec.V3) {
 }
 
 // mirrors captures the reflection probes, of all lights.
-func (o *Order) mirrors(ctx context.Context, out *Ended, b *bake.Baker) error {
-	ids := slices.Sorted(maps.Keys(b.Plan.Rules.Mirrors))
+func (w *Work) mirrors(ctx context.Context, out *Ended, b *bake.Baker) error {
+	ids := slices.Sorted(maps.Keys(w.Plan.Rules.Mirrors))
 	if len(ids) == 0 {
 		return nil
 	}
-	var at []vec.V3
-	for _, id := range ids {
-		at = append(at, vec.Of(b.Plan.Rules.Mirrors[id].Position))
-	}
-	if err := b.Touch(ctx, at); err != nil {
+	at := w.Plan.MirrorsAt()
+	table, err := b.Around(ctx)
+	if err != nil {
 		return err
 	}
-	lights, table := b.Lights()
+	lights, _ := b.Lights()
+	all := slices.Concat(w.Sources, w.Others)
 	var names []string
-	for _, s := range slices.Concat(b.Sources, b.Others) {
+	for _, s := range all {
 		names = append(names, s.ID)
 		out.MirrorGains = append(out.MirrorGains, s.Gain)
 	}
 	for _, id := range ids {
-		m, err := mirrors.Capture(ctx, b.W, b.Plan.Rules.Mirrors[id], append([]*light.Light(nil), lights...), table, o.Quality.Mirror, o.Workers)
+		rule := w.Plan.Rules.Mirrors[id]
+		key := func(i int) string {
+			return w.keyOf("mirror", at, rule.Position, rule.Pixels, w.Quality.Mirror, all[i].Key, all[i].Bounces)
+		}
+		have, want := make([][]float32, len(all)), make([]bool, len(all))
+		for i := range all {
+			data, ok, err := w.data(ctx, key(i))
+			if err != nil {
+				return err
+			}
+			want[i] = !ok || packed.Read(data, &have[i]) != nil || len(have[i]) != 0 && len(have[i]) != 3*2*rule.Pixels*rule.Pixels
+		}
+		m, err := mirrors.Capture(ctx, b.W, rule, append([]*light.Light(nil), lights...), want, table, w.Quality.Mirror, w.Workers)
 		if err != nil {
 			return err
 		}
+		for i := range all {
+			switch {
+			case !want[i] && len(have[i]) > 0:
+				m.Layers[i] = have[i]
+			case want[i] && w.Kept != nil:
+				if err := w.Kept.KeepData(ctx, key(i), packed.Of(m.Layers[i])); err != nil {
+					return err
+				}
+			}
+		}
 		m.ID, m.Lights = id, names
-		wrong, err := m.Wrong(ctx, b.W, lights, table, out.MirrorGains, o.Workers)
+		wrong, err := m.Wrong(ctx, b.W, lights, table, out.MirrorGains, w.Workers)
 		if err != nil {
 			return err
 		}
 		out.Mirrors, out.MirrorFaults = append(out.Mirrors, m), append(out.MirrorFaults, wrong)
 	}
 	return nil
+}
+
+// data is what is kept by a key, if anything is.
+func (w *Work) data(ctx context.Context, key string) ([]byte, bool, error) {
+	if w.Kept == nil {
+		return nil, false, nil
+	}
+	return w.Kept.Data(ctx, key)
 }
 
 // Gathering is how probes are gathered among a bake's lights. With the light cache it is made

@@ -3,6 +3,7 @@ package cache
 import (
 	"context"
 	"math"
+	"slices"
 	"sync/atomic"
 
 	"willowherb/core/light"
@@ -23,6 +24,9 @@ type Reach struct {
 
 // Reach begins an empty one.
 func (c *Cache) Reach() *Reach { return &Reach{c, make([]uint64, (2*len(c.pos)+63)/64)} }
+
+// Clone is a reach that goes on from this one.
+func (r *Reach) Clone() *Reach { return &Reach{r.c, slices.Clone(r.bits)} }
 
 // Cache is the cache that it is of.
 func (r *Reach) Cache() *Cache { return r.c }

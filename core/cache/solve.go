@@ -106,6 +106,21 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 	if err = cmp.Or(append(errs, err)...); err != nil {
 		return nil, err
 	}
+	for some := range slices.Chunk(due, lanes) {
+		var of []*column
+		var rounds []int
+		for _, d := range some {
+			of = append(of, columns[d])
+			r := sweeps
+			if b := sources[d].Bounces; b > 0 {
+				r = min(b-1, sweeps)
+			}
+			rounds = append(rounds, r)
+		}
+		if err := c.settle(ctx, of, rounds, workers); err != nil {
+			return nil, err
+		}
+	}
 	const batch = 1024
 	err = spread.Over(ctx, (len(c.sites)+batch-1)/batch, workers, func(b int) {
 		for p := b * batch; p < min((b+1)*batch, len(c.sites)); p++ {
@@ -130,7 +145,7 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 	return tb, nil
 }
 
-// solve brings a column to all points.
+// solve brings what comes straight to a column to all points.
 func (c *Cache) solve(ctx context.Context, k *column, source *Source, workers int) error {
 	n, l := len(c.sites), source.Light
 	from := len(k.straight)
@@ -161,43 +176,22 @@ func (c *Cache) solve(ctx context.Context, k *column, source *Source, workers in
 	if err != nil {
 		return err
 	}
-	all, next := slices.Clone(straight), make([]flux, n)
-	const wide = 8192
-	rounds := sweeps
-	if source.Bounces > 0 {
-		rounds = min(source.Bounces-1, sweeps)
-	}
-	for range rounds {
-		err := spread.Over(ctx, (n+wide-1)/wide, workers, func(i int) {
-			for p := i * wide; p < min((i+1)*wide, n); p++ {
-				e := straight[p].plus(flux{more[p], more[p]})
-				for q := range c.links[p] {
-					if l := &c.links[p][q]; l.to >= 0 {
-						from := &all[l.to]
-						v := l.even.Mul(from.even).Add(l.glancing.Mul(from.glancing))
-						e = e.plus(flux{v, v.Scale(l.glance)})
-					}
-				}
-				next[p] = e
-			}
-		})
-		if err != nil {
-			return err
-		}
-		all, next = next, all
-	}
-	k.straight, k.more, k.all = straight, more, all
+	k.straight, k.more = straight, more
 	return nil
 }
 
-// Mean is the irradiance of a source at unit output over all points that were worked out, in
-// lux of green: what it gives to the place as a whole.
+// Mean is the irradiance of a source at unit output over the points of the reach, in lux of
+// green: what it gives to the place as a whole. It does not depend on what else was asked of the
+// cache.
 func (tb *Table) Mean(source int) float64 {
-	var sum float64
-	for p := source; p < len(tb.rows); p += tb.n {
-		sum += float64(tb.rows[p].even.Y)
+	var sum, n float64
+	for side, slot := range tb.slot {
+		if slot >= 0 && tb.r.has(uint32(side)) {
+			sum += float64(tb.rows[int(slot)*tb.n+source].even.Y)
+			n++
+		}
 	}
-	return sum / float64(max(len(tb.rows)/max(tb.n, 1), 1))
+	return sum / max(n, 1)
 }
 
 // Merged is the table with the sum of all sources, each times its gain.

@@ -44,16 +44,24 @@ func place(d vec.V3, h int) (x, y float32) {
 }
 
 // Capture takes the panorama of a probe: so many samples a pixel among the lights of a world
-// without movers. table is what the light cache knows of them, or nil. Error: ctx ended.
-func Capture(ctx context.Context, w *world.World, m setup.Mirror, lights []*light.Light, table *cache.Table, samples, workers int) (*Mirror, error) {
+// without movers, of those that are wanted (nil: all); what it finds of a light is the same bits
+// alone and in company. table is what the light cache knows of them, or nil. Error: ctx ended.
+func Capture(ctx context.Context, w *world.World, m setup.Mirror, lights []*light.Light, want []bool, table *cache.Table, samples, workers int) (*Mirror, error) {
 	h := m.Pixels
 	out := &Mirror{Mirror: m, Layers: make([][]float32, len(lights))}
+	var on []int
 	for i := range out.Layers {
-		out.Layers[i] = make([]float32, 3*2*h*h)
+		if want == nil || want[i] {
+			out.Layers[i] = make([]float32, 3*2*h*h)
+			on = append(on, i)
+		}
 	}
 	at := vec.Of(m.Position)
 	err := spread.With(ctx, h, workers, func() (func(int), func()) {
 		k := path.NewWalker(w, lights)
+		if want != nil {
+			k.Ask(want, nil)
+		}
 		return func(y int) {
 			trace.Settle()
 			for x := range 2 * h {
@@ -65,7 +73,7 @@ func Capture(ctx context.Context, w *world.World, m setup.Mirror, lights []*ligh
 					j := float64(n%4)/4 + 0.125
 					i := float64(n/4%4)/4 + 0.125
 					k.Follow(path.Segment{O: at, D: direction(float64(x)+i, float64(y)+j, h), Through: vec.Splat(1), Channels: 0xff, Matt: vec.Splat(1)})
-					for l := range lights {
+					for _, l := range on {
 						f := k.Found(l)
 						var v vec.V3
 						for kind := range film.Kinds {

@@ -28,7 +28,7 @@ func box(pixels int) setup.Mirror {
 
 func TestAPanoramaShowsWhatIsSeen(t *testing.T) {
 	w, l := glowing(t)
-	m, err := Capture(context.Background(), w, box(16), []*light.Light{l}, nil, 4, 2)
+	m, err := Capture(context.Background(), w, box(16), []*light.Light{l}, nil, nil, 4, 2)
 	require.NoError(t, err)
 	s := m.Sum([]vec.V3{vec.Splat(2)}, 2)
 	for _, alpha := range []float32{0, 0.1, 0.5, 1} {

@@ -67,6 +67,7 @@ type Order struct {
 	Rules  *setup.Bake
 	Ground *ground.Ground
 	Rays   int
+	Known  *Sights // nil: nothing is
 	// Workers: see spread.
 	Workers int
 }
@@ -167,7 +168,7 @@ func (o *Order) worth(ctx context.Context, f *Field, want []Probe) ([]Probe, err
 		e := NewEye(o.World, o.Lights, o.Whole, o.Table)
 		return func(i int) {
 			p := want[i].Pos
-			s := e.At(p, trialRays, nameOf(p), o.Table)
+			s := o.look(e, p, trialRays, nameOf(p))
 			keep[i] = s.Backs > buried || o.differs(f, p, s, OpenIn(e.t))
 		}, e.Release
 	})
@@ -203,6 +204,13 @@ func luminance(v vec.V3) float64 {
 	return 0.2126*float64(v.X) + 0.7152*float64(v.Y) + 0.0722*float64(v.Z)
 }
 
+func (o *Order) look(e *Eye, p vec.V3, rays int, name uint32) *Sight {
+	if o.Known == nil {
+		return e.At(p, rays, name, o.Table)
+	}
+	return e.Known(p, rays, name, o.Table, o.Known)
+}
+
 // nameOf names the random numbers of a place.
 func nameOf(p vec.V3) uint32 {
 	return math.Float32bits(p.X)*0x9e3779b1 ^ math.Float32bits(p.Y)*0x85ebca77 ^ math.Float32bits(p.Z)*0xc2b2ae3d
@@ -216,7 +224,7 @@ func (o *Order) gather(ctx context.Context, f *Field, want []Probe) error {
 		e := NewEye(o.World, o.Lights, o.Whole, o.Table)
 		return func(i int) {
 			p := &want[i]
-			s := e.At(p.Pos, o.Rays, nameOf(p.Pos), o.Table)
+			s := o.look(e, p.Pos, o.Rays, nameOf(p.Pos))
 			for try := 0; s.Backs > buried && try < 3; try++ {
 				// Out through what is seen from behind, which is nearest that way.
 				d := s.Back.Norm()
@@ -228,7 +236,7 @@ func (o *Order) gather(ctx context.Context, f *Field, want []Probe) error {
 					break
 				}
 				p.Pos, p.Moved = p.Pos.Add(d.Scale(m.Dist+0.1)), true
-				s = e.At(p.Pos, o.Rays, nameOf(p.Pos), o.Table)
+				s = o.look(e, p.Pos, o.Rays, nameOf(p.Pos))
 			}
 			dropped[i] = s.Backs > buried
 			p.SH, p.Near, p.Spread = s.SH, s.Near, s.Spread
@@ -440,7 +448,7 @@ func (o *Order) Along(ctx context.Context, f *Field, at []vec.V3, rays int) ([]F
 	err := spread.With(ctx, len(at), o.Workers, func() (func(int), func()) {
 		e := NewEye(o.World, o.Lights, o.Whole, o.Table)
 		return func(i int) {
-			s := e.At(at[i], rays, nameOf(at[i])+1, o.Table)
+			s := o.look(e, at[i], rays, nameOf(at[i])+1)
 			var sum, off float64
 			for a := range axes {
 				told, _ := f.Lux(at[i], axes[a], o.Gains, OpenIn(e.t))

@@ -19,6 +19,7 @@ type Eye struct {
 	k      *path.Walker
 	lights []*light.Light
 	whole  []bool
+	on     []bool // the lights that are gathered
 }
 
 // asks is how many times each lamp is asked for.
@@ -27,7 +28,7 @@ const asks = 16
 // NewEye returns an eye among the lights of a world without movers: of those that are whole,
 // direct light too. table is what the light cache knows of the lights; nil follows whole paths.
 func NewEye(w *world.World, lights []*light.Light, whole []bool, table *cache.Table) *Eye {
-	e := &Eye{w: w, t: w.Tracer(), k: path.NewWalker(w, lights), lights: lights, whole: whole}
+	e := &Eye{w: w, t: w.Tracer(), k: path.NewWalker(w, lights), lights: lights, whole: whole, on: make([]bool, len(lights))}
 	e.k.With(table, 0)
 	return e
 }
@@ -64,7 +65,36 @@ var axes = [6]vec.V3{{X: 1}, {X: -1}, {Y: 1}, {Y: -1}, {Z: 1}, {Z: -1}}
 // At gathers n rays at a point; name names its random numbers. table tells the half of the
 // cache by turns.
 func (e *Eye) At(p vec.V3, n int, name uint32, table *cache.Table) *Sight {
+	all := make([]bool, len(e.lights))
+	for i := range all {
+		all[i] = true
+	}
+	return e.gather(p, n, name, table, all)
+}
+
+// Known is At, of what is not among the sights.
+func (e *Eye) Known(p vec.V3, n int, name uint32, table *cache.Table, of *Sights) *Sight {
+	k := spotOf(p, n, name)
 	out := &Sight{SH: make([]SH, len(e.lights)), Six: make([][6]vec.V3, len(e.lights))}
+	lacks, many := of.known(k, out)
+	if many > 0 || len(e.lights) == 0 {
+		fresh := e.gather(p, n, name, table, lacks)
+		for i := range e.lights {
+			if !lacks[i] {
+				fresh.SH[i], fresh.Six[i] = out.SH[i], out.Six[i]
+			}
+		}
+		out = fresh
+	}
+	of.keep(k, out, lacks)
+	return out
+}
+
+// gather is At for some of the lights.
+func (e *Eye) gather(p vec.V3, n int, name uint32, table *cache.Table, on []bool) *Sight {
+	out := &Sight{SH: make([]SH, len(e.lights)), Six: make([][6]vec.V3, len(e.lights))}
+	copy(e.on, on)
+	e.k.Ask(e.on, nil)
 	var hits [sides * sides]float32
 	each := float32(4 * math.Pi / float64(n))
 	backs := 0
@@ -84,6 +114,9 @@ func (e *Eye) At(p vec.V3, n int, name uint32, table *cache.Table) *Sight {
 		out.Near[o] += far
 		out.Spread[o] += far * far
 		for l := range e.lights {
+			if !e.on[l] {
+				continue
+			}
 			f := e.k.Found(l)
 			v := f[film.Bounced].Add(f[film.BouncedSharp])
 			if e.whole[l] && e.lights[l].Shows() {
@@ -112,7 +145,7 @@ func (s *Sight) take(light int, d, v vec.V3) {
 // lamps asks for what lamps and the sun send straight to the point.
 func (e *Eye) lamps(p vec.V3, name uint32, out *Sight) {
 	for l, src := range e.lights {
-		if !e.whole[l] || src.Shows() || !src.Reaches(p, vec.V3{}) {
+		if !e.on[l] || !e.whole[l] || src.Shows() || !src.Reaches(p, vec.V3{}) {
 			continue
 		}
 		n := asks

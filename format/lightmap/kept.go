@@ -77,22 +77,33 @@ func Unpack(data []byte) (l bake.Layer, err error) {
 type Folder string
 
 // Layer is for bake.Keeper. What is broken is not there.
-func (f Folder) Layer(_ context.Context, key string) (bake.Layer, bool, error) {
-	data, err := os.ReadFile(filepath.Join(string(f), key))
-	if err != nil {
-		return bake.Layer{}, false, nil
+func (f Folder) Layer(ctx context.Context, key string) (bake.Layer, bool, error) {
+	data, ok, err := f.Data(ctx, key)
+	if !ok || err != nil {
+		return bake.Layer{}, false, err
 	}
 	l, err := Unpack(data)
 	return l, err == nil, nil
 }
 
 // Keep is for bake.Keeper.
-func (f Folder) Keep(_ context.Context, key string, l bake.Layer) error {
+func (f Folder) Keep(ctx context.Context, key string, l bake.Layer) error {
+	return f.KeepData(ctx, key, Pack(l))
+}
+
+// Data is for bake.Keeper.
+func (f Folder) Data(_ context.Context, key string) ([]byte, bool, error) {
+	data, err := os.ReadFile(filepath.Join(string(f), key))
+	return data, err == nil, nil
+}
+
+// KeepData is for bake.Keeper.
+func (f Folder) KeepData(_ context.Context, key string, data []byte) error {
 	if err := os.MkdirAll(string(f), 0o755); err != nil {
 		return err
 	}
 	return intact.Write(filepath.Join(string(f), key), func(w io.Writer) error {
-		_, err := w.Write(Pack(l))
+		_, err := w.Write(data)
 		return err
 	})
 }
