@@ -253,10 +253,12 @@ type work struct {
 	straight, bounced [][]float32 // RGB
 	straightVar       [][]float32
 	bouncedVar        [][]float32
-	samples           []int64    // of each cell
-	use               []uint8    // of each cell, the places that count, a bit each
-	groups            []uint8    // the group of each place, two bits each
-	extra             [][]uint16 // of each source and cell, samples that it still wants
+	samples           []int64     // of each cell
+	use               []uint8     // of each cell, the places that count, a bit each
+	groups            []uint8     // the group of each place, two bits each
+	extra             [][]uint16  // of each source and cell, samples that it still wants
+	weights           [][]float32 // of each round of smoothing, of each cell, of its taps
+	along             [][2]Taps   // the two sides of seams, place by place
 }
 
 // state of a cell.

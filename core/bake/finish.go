@@ -31,6 +31,9 @@ func (w *work) finish(ctx context.Context, workers int) (*Baked, error) {
 		thin[p[0]], thin[p[1]] = true, true
 	}
 	count.Thin = len(thin)
+	if err := w.ready(ctx, workers); err != nil {
+		return nil, err
+	}
 	err := spread.Over(ctx, len(w.b.Sources), workers, func(i int) {
 		if w.want == nil || w.want[i] {
 			y := w.layer(i)
@@ -97,6 +100,9 @@ type smoother struct {
 	rgb, variance []float32
 }
 
+// leastSmoothed is how many cells a patch has that is worth smoothing.
+const leastSmoothed = 4
+
 func (s *smoother) run(rounds int) {
 	s.rgb, s.variance = slices.Clone(s.rgb), slices.Clone(s.variance)
 	if rounds == 0 || !slices.ContainsFunc(s.variance, some) {
@@ -105,50 +111,100 @@ func (s *smoother) run(rounds int) {
 	a, b := slices.Clone(s.rgb), slices.Clone(s.rgb)
 	for p := range s.w.l.Patches {
 		q := &s.w.l.Patches[p]
-		if q.W*q.H < 4 {
+		if q.W*q.H < leastSmoothed {
 			continue
 		}
 		from, to := a, b
 		for r := range rounds {
-			s.blur(s.w.l.Begin[p], q.W, q.H, 1<<r, from, to)
+			s.blur(s.w.l.Begin[p], q.W, q.H, 1<<r, s.w.weights[r], from, to)
 			from, to = to, from
 		}
 		s.settle(s.w.l.Begin[p], q.W, q.H, from, rounds)
 	}
 }
 
-// blur is one round: the mean of nine along the surface.
-func (s *smoother) blur(begin, wide, high, step int, from, to []float32) {
-	w := s.w
+// around are the nine taps of a round.
+var around = [9][2]int{{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {0, 0}, {1, 0}, {-1, 1}, {0, 1}, {1, 1}}
+
+// ready works out, once for all lights, what smoothing weighs neighbours by, and where seams are
+// looked up. Error: ctx ended.
+func (w *work) ready(ctx context.Context, workers int) error {
+	w.weights = make([][]float32, w.b.Plan.Quality.Smooth)
+	for r := range w.weights {
+		w.weights[r] = make([]float32, len(around)*w.l.Cells)
+	}
+	err := spread.Over(ctx, len(w.l.Patches), workers, func(p int) {
+		if q := &w.l.Patches[p]; q.W*q.H >= leastSmoothed {
+			for r := range w.weights {
+				w.weigh(w.l.Begin[p], q.W, q.H, 1<<r, w.weights[r])
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	each := make([][][2]Taps, len(w.l.Seams))
+	err = spread.Over(ctx, len(w.l.Seams), workers, func(i int) {
+		s := &w.l.Seams[i]
+		n := min(int(s.Length*2)+2, 4096)
+		for k := range n {
+			f := (float32(k) + 0.5) / float32(n)
+			each[i] = append(each[i], [2]Taps{w.l.taps(s.A, between(s.FromA, s.ToA, f)), w.l.taps(s.B, between(s.FromB, s.ToB, f))})
+		}
+	})
+	w.along = slices.Concat(each...)
+	return err
+}
+
+// weigh works out a patch's weights for the taps so many cells apart.
+func (w *work) weigh(begin, wide, high, step int, out []float32) {
 	for y := range high {
 		for x := range wide {
 			c := begin + y*wide + x
 			if w.state[c] != lit {
 				continue
 			}
-			var sum vec.V3
-			var all float32
-			for j := -1; j <= 1; j++ {
-				for i := -1; i <= 1; i++ {
-					px, py := x+i*step, y+j*step
-					if px < 0 || py < 0 || px >= wide || py >= high {
-						continue
-					}
-					o := begin + py*wide + px
-					if w.state[o] != lit {
-						continue
-					}
-					k := float32(4) / float32(int(1)<<(abs(i)+abs(j)))
-					if o != c {
-						k *= w.alike(c, o)
-					}
-					sum = sum.Add(vec.V3{X: from[3*o], Y: from[3*o+1], Z: from[3*o+2]}.Scale(k))
-					all += k
+			for t, d := range around {
+				px, py := x+d[0]*step, y+d[1]*step
+				if px < 0 || py < 0 || px >= wide || py >= high {
+					continue
 				}
+				o := begin + py*wide + px
+				if w.state[o] != lit {
+					continue
+				}
+				k := float32(4) / float32(int(1)<<(abs(d[0])+abs(d[1])))
+				if o != c {
+					k *= w.alike(c, o)
+				}
+				out[len(around)*c+t] = k
 			}
-			sum = sum.Scale(1 / all)
-			to[3*c], to[3*c+1], to[3*c+2] = sum.X, sum.Y, sum.Z
 		}
+	}
+}
+
+// blur is one round: the mean of nine along the surface.
+func (s *smoother) blur(begin, wide, high, step int, weights, from, to []float32) {
+	var away [len(around)]int
+	for t, d := range around {
+		away[t] = (d[1]*wide + d[0]) * step
+	}
+	for c := begin; c < begin+wide*high; c++ {
+		if s.w.state[c] != lit {
+			continue
+		}
+		var sum vec.V3
+		var all float32
+		for t, k := range weights[len(around)*c : len(around)*(c+1)] {
+			if k == 0 {
+				continue
+			}
+			o := c + away[t]
+			sum = sum.Add(vec.V3{X: from[3*o], Y: from[3*o+1], Z: from[3*o+2]}.Scale(k))
+			all += k
+		}
+		sum = sum.Scale(1 / all)
+		to[3*c], to[3*c+1], to[3*c+2] = sum.X, sum.Y, sum.Z
 	}
 }
 
@@ -347,15 +403,8 @@ func darkest(rgb []float32, st []state, begin, x, y, wide, high int) (best vec.V
 func (w *work) match(rgb []float32) {
 	const rounds = 6
 	for range rounds {
-		for i := range w.l.Seams {
-			s := &w.l.Seams[i]
-			n := min(int(s.Length*2)+2, 4096)
-			for k := range n {
-				f := (float32(k) + 0.5) / float32(n)
-				a := w.l.taps(s.A, between(s.FromA, s.ToA, f))
-				b := w.l.taps(s.B, between(s.FromB, s.ToB, f))
-				pull(rgb, &a, &b)
-			}
+		for i := range w.along {
+			pull(rgb, &w.along[i][0], &w.along[i][1])
 		}
 	}
 }

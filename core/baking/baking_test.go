@@ -2,10 +2,13 @@ package baking
 
 import (
 	"context"
+	"maps"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/bake"
 	"willowherb/core/lamps"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
@@ -162,4 +165,101 @@ func TestAnEstimateIsOfTheBakeThatItTells(t *testing.T) {
 	q := Within(setup.Qualities["final"], Estimate{Seconds: 1000, Samples: 100_000, Texels: 1000}, 100)
 	require.Equal(t, 10, q.Most)
 	require.Equal(t, setup.Qualities["final"], Within(setup.Qualities["final"], Estimate{Seconds: 10}, 100))
+}
+
+// shelf keeps in memory, and counts what is new.
+type shelf struct {
+	mu     sync.Mutex
+	layers map[string]bake.Layer
+	data   map[string][]byte
+	fresh  int
+}
+
+func (s *shelf) Layer(_ context.Context, key string) (bake.Layer, bool, error) {
+	l, ok := s.layers[key]
+	return l, ok, nil
+}
+
+func (s *shelf) Keep(_ context.Context, key string, l bake.Layer) error {
+	s.layers[key] = l
+	return nil
+}
+
+func (s *shelf) Data(_ context.Context, key string) ([]byte, bool, error) {
+	d, ok := s.data[key]
+	return d, ok, nil
+}
+
+func (s *shelf) KeepData(_ context.Context, key string, d []byte) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.data[key] = d
+	s.fresh++
+	return nil
+}
+
+// TestAfterAMoveAllButTheMovedLightIsTaken: layers, probes and panoramas of what did not change
+// are taken as they are, the light cache's links too, and the whole is the bits of a bake from
+// nothing.
+func TestAfterAMoveAllButTheMovedLightIsTaken(t *testing.T) {
+	two := func(x float64) *setup.Setup {
+		doc := document()
+		other := doc.Lights["lamp"]
+		other.Name, other.Order, other.Position = "Other", 2, [3]float64{x, 1.5, -2}
+		doc.Lights["other"] = other
+		return doc
+	}
+	ctx := context.Background()
+	kept := &shelf{layers: map[string]bake.Layer{}, data: map[string][]byte{}}
+	first := snapshot(t, two(-3))
+	first.Kept = kept
+	was, err := first.Lay(ctx)
+	require.NoError(t, err)
+	e, err := was.End(ctx)
+	require.NoError(t, err)
+	require.Equal(t, 1+2+3+1, kept.fresh, "what was seen, two lights' probes, three in the panorama, and the whole")
+
+	same, err := first.Lay(ctx)
+	require.NoError(t, err)
+	again, err := same.End(ctx)
+	require.NoError(t, err)
+	require.Equal(t, e.Field.Probes, again.Field.Probes)
+	require.Nil(t, same.known(), "nothing was worked out")
+
+	for name, before := range map[string]*Work{"by the same process": was, "by another": nil} {
+		mine := &shelf{layers: kept.layers, data: maps.Clone(kept.data)}
+		moved := snapshot(t, two(-2.5))
+		moved.Kept, moved.Before = mine, before
+		now, err := moved.Lay(ctx)
+		require.NoError(t, err, name)
+		require.Equal(t, before != nil, now.Plan == was.Plan, name)
+		got, err := now.End(ctx)
+		require.NoError(t, err, name)
+		require.LessOrEqual(t, mine.fresh, 1+2+1+1, "%s: the moved light's, the whole, and the other's probes where some stand elsewhere", name)
+		whole, err := snapshot(t, two(-2.5)).Lay(ctx)
+		require.NoError(t, err)
+		want, err := whole.End(ctx)
+		require.NoError(t, err)
+		require.Equal(t, want.Field.Probes, got.Field.Probes, name)
+		require.Equal(t, want.Faults, got.Faults, name)
+		require.Equal(t, want.Mirrors, got.Mirrors, name)
+		require.Equal(t, want.MirrorFaults, got.MirrorFaults, name)
+		require.NotEqual(t, e.Field.Probes[0].SH, got.Field.Probes[0].SH, "%s: the light was moved", name)
+	}
+	dense := snapshot(t, two(-3))
+	dense.Doc.Bake.Density, dense.Before = 9, was
+	other, err := dense.Lay(ctx)
+	require.NoError(t, err)
+	require.NotSame(t, was.Plan, other.Plan, "other texels")
+	broken := &shelf{layers: kept.layers, data: map[string][]byte{}}
+	for k := range kept.data {
+		broken.data[k] = []byte("no data")
+	}
+	hurt := snapshot(t, two(-3))
+	hurt.Kept = broken
+	w, err := hurt.Lay(ctx)
+	require.NoError(t, err)
+	whole, err := w.End(ctx)
+	require.NoError(t, err)
+	require.Equal(t, e.Field.Probes, whole.Field.Probes, "what is broken is made again")
 }
