@@ -182,7 +182,7 @@ func TestOnlyWhatChangedIsMadeAgain(t *testing.T) {
 	h.same(f, h.straight(moved, quick))
 	var layers int
 	require.NoError(t, h.db.Pool.QueryRow(context.Background(), "SELECT count(*) FROM bake_layers").Scan(&layers))
-	require.Equal(t, 8*2+8, layers, "one lamp's layers besides")
+	require.Equal(t, 8*2+8+(1+2+1)+(1+1), layers, "one lamp's layers besides, and what eyes of probes saw: what no light changes, of each lamp, and the whole; of the moved one, and the whole")
 }
 
 func TestWhatTheLastBakeNeedsIsKept(t *testing.T) {
