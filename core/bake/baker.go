@@ -59,7 +59,9 @@ func Whole(l *lamps.Lamp) bool {
 const algorithm = 8
 
 // Lit names all that the light cache knows of some lights, besides their own keys.
-func (p *Plan) Lit(place [32]byte) [32]byte { return Digest(algorithm, place, p.Key, p.Quality.Cell) }
+func (p *Plan) Lit(place [32]byte) [32]byte {
+	return Digest(algorithm, place, p.Key, p.Quality.Cell, p.Quality.Links)
+}
 
 // Baker works out layers. Safe for concurrent use once it is ready.
 type Baker struct {
@@ -108,6 +110,7 @@ func NewBaker(ctx context.Context, w *world.World, p *Plan, sources, others []So
 	if b.cache == nil {
 		b.cache = cache.New(w, workers)
 		b.cache.Coarse(p.Quality.Cell)
+		b.cache.Gather(p.Quality.Links)
 		b.reach = b.cache.Reach()
 		if err := b.touch(ctx); err != nil {
 			return nil, err

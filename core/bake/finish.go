@@ -9,6 +9,7 @@ import (
 
 	"willowherb/core/spread"
 	"willowherb/core/vec"
+	"willowherb/core/world"
 )
 
 // finish makes layers of what was found.
@@ -129,6 +130,7 @@ var around = [9][2]int{{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {0, 0}, {1, 0}, {-1,
 // ready works out, once for all lights, what smoothing weighs neighbours by, and where seams are
 // looked up. Error: ctx ended.
 func (w *work) ready(ctx context.Context, workers int) error {
+	shut := w.shut()
 	w.weights = make([][]float32, w.b.Plan.Quality.Smooth)
 	for r := range w.weights {
 		w.weights[r] = make([]float32, len(around)*w.l.Cells)
@@ -136,7 +138,7 @@ func (w *work) ready(ctx context.Context, workers int) error {
 	err := spread.Over(ctx, len(w.l.Patches), workers, func(p int) {
 		if q := &w.l.Patches[p]; q.W*q.H >= leastSmoothed {
 			for r := range w.weights {
-				w.weigh(w.l.Begin[p], q.W, q.H, 1<<r, w.weights[r])
+				w.weigh(w.l.Begin[p], q.W, q.H, 1<<r, shut, w.weights[r])
 			}
 		}
 	})
@@ -144,41 +146,101 @@ func (w *work) ready(ctx context.Context, workers int) error {
 		return err
 	}
 	each := make([][][2]Taps, len(w.l.Seams))
-	err = spread.Over(ctx, len(w.l.Seams), workers, func(i int) {
-		s := &w.l.Seams[i]
-		n := min(int(s.Length*2)+2, 4096)
-		for k := range n {
-			f := (float32(k) + 0.5) / float32(n)
-			each[i] = append(each[i], [2]Taps{w.l.taps(s.A, between(s.FromA, s.ToA, f)), w.l.taps(s.B, between(s.FromB, s.ToB, f))})
-		}
+	err = spread.With(ctx, len(w.l.Seams), workers, func() (func(int), func()) {
+		t := w.b.W.Tracer()
+		return func(i int) {
+			s := &w.l.Seams[i]
+			n := min(int(s.Length*2)+2, 4096)
+			for k := range n {
+				f := (float32(k) + 0.5) / float32(n)
+				a, b := w.l.taps(s.A, between(s.FromA, s.ToA, f)), w.l.taps(s.B, between(s.FromB, s.ToB, f))
+				if p, q := a.most(), b.most(); w.n[p].Dot(w.n[q]) > matched && w.joined(t, p, q) {
+					each[i] = append(each[i], [2]Taps{a, b})
+				}
+			}
+		}, t.Release
 	})
 	w.along = slices.Concat(each...)
 	return err
 }
 
+// matched is the least cosine between two cells across a seam that are brought together: bevels
+// are smaller than texels, and what faces elsewhere has other light.
+const matched = 0.85
+
+// most is the cell that has the largest share.
+func (t *Taps) most() int {
+	best := 0
+	for k, w := range t.W {
+		if w > t.W[best] {
+			best = k
+		}
+	}
+	return int(t.Cell[best])
+}
+
+// joined reports whether a way over the surface leads from one cell to the other.
+func (w *work) joined(t *world.Tracer, a, b int) bool {
+	return w.state[a] == lit && w.state[b] == lit && open(t, w.pos[a], w.n[a], w.pos[b], w.n[b])
+}
+
+// shut tells of each cell, a bit for each of the taps around it, whether something thin stands
+// on the way there.
+func (w *work) shut() []uint16 {
+	out := make([]uint16, w.l.Cells)
+	for _, p := range w.parted {
+		k := slices.IndexFunc(w.l.Begin, func(b int) bool { return b > int(p[0]) })
+		if k < 0 {
+			k = len(w.l.Begin)
+		}
+		k--
+		wide, begin := w.l.Patches[k].W, w.l.Begin[k]
+		a, b := int(p[0])-begin, int(p[1])-begin
+		d := [2]int{b%wide - a%wide, b/wide - a/wide}
+		t := slices.Index(around[:], d)
+		out[p[0]] |= 1 << t
+		out[p[1]] |= 1 << (len(around) - 1 - t)
+	}
+	return out
+}
+
 // weigh works out a patch's weights for the taps so many cells apart.
-func (w *work) weigh(begin, wide, high, step int, out []float32) {
+func (w *work) weigh(begin, wide, high, step int, shut []uint16, out []float32) {
+	// reaches reports whether the surface goes on from a cell to the one so many steps away.
+	reaches := func(x, y, t int) bool {
+		for range step {
+			if shut[begin+y*wide+x]>>t&1 != 0 {
+				return false
+			}
+			if x, y = x+around[t][0], y+around[t][1]; w.state[begin+y*wide+x] != lit {
+				return false
+			}
+		}
+		return true
+	}
 	for y := range high {
 		for x := range wide {
 			c := begin + y*wide + x
 			if w.state[c] != lit {
 				continue
 			}
+			// What has no neighbour, or one that is not alike, stays: two cells give one another as
+			// much, so that smoothing keeps the light at edges too.
+			own := float32(1)
 			for t, d := range around {
 				px, py := x+d[0]*step, y+d[1]*step
-				if px < 0 || py < 0 || px >= wide || py >= high {
+				if d == [2]int{} || px < 0 || py < 0 || px >= wide || py >= high {
+					continue
+				}
+				if !reaches(x, y, t) {
 					continue
 				}
 				o := begin + py*wide + px
-				if w.state[o] != lit {
-					continue
-				}
-				k := float32(4) / float32(int(1)<<(abs(d[0])+abs(d[1])))
-				if o != c {
-					k *= w.alike(c, o)
-				}
+				k := w.alike(c, o) / float32(int(4)<<(abs(d[0])+abs(d[1])))
 				out[len(around)*c+t] = k
+				own -= k
 			}
+			out[len(around)*c+len(around)/2] = own
 		}
 	}
 }
@@ -194,16 +256,13 @@ func (s *smoother) blur(begin, wide, high, step int, weights, from, to []float32
 			continue
 		}
 		var sum vec.V3
-		var all float32
 		for t, k := range weights[len(around)*c : len(around)*(c+1)] {
 			if k == 0 {
 				continue
 			}
 			o := c + away[t]
 			sum = sum.Add(vec.V3{X: from[3*o], Y: from[3*o+1], Z: from[3*o+2]}.Scale(k))
-			all += k
 		}
-		sum = sum.Scale(1 / all)
 		to[3*c], to[3*c+1], to[3*c+2] = sum.X, sum.Y, sum.Z
 	}
 }
@@ -256,16 +315,16 @@ func exp(x float32) float32 {
 }
 
 // alike is how much two cells are one surface: neither bent away from the other nor beyond
-// its plane.
+// its plane; the same of b to a.
 func (w *work) alike(a, b int) float32 {
 	d := w.pos[b].Sub(w.pos[a])
 	dist := d.Len()
 	if dist == 0 {
 		return 1
 	}
-	off := max(d.Dot(w.n[a]), -d.Dot(w.n[a])) / dist
+	p, q := d.Dot(w.n[a])/dist, d.Dot(w.n[b])/dist
 	turn := 1 - w.n[a].Dot(w.n[b])
-	return exp(-8*off*off - 8*turn)
+	return exp(-4*(p*p+q*q) - 8*turn)
 }
 
 // walls finds neighbouring texels between which something stands that is too thin for a texel
@@ -283,7 +342,7 @@ func (w *work) walls(ctx context.Context, workers int) error {
 						continue
 					}
 					a, b := w.l.Begin[p]+c, w.l.Begin[p]+y*q.W+x
-					if w.state[a] == lit && w.state[b] == lit && !open(t, w.pos[a], w.n[a], w.pos[b], w.n[b]) {
+					if w.state[a] == lit && w.state[b] == lit && !w.joined(t, a, b) {
 						found[p] = append(found[p], [2]int32{int32(a), int32(b)})
 					}
 				}

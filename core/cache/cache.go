@@ -58,7 +58,8 @@ type Cache struct {
 	mu      sync.Mutex
 	slot    []int32 // of each point's side, by its number: 2 point + side; -1: not worked out
 	sites   []site
-	links   [][fan]link
+	links   []link // of each site in turn, fan of them
+	fan     int
 	columns map[[32]byte]*column
 	clock   int64
 }
@@ -72,8 +73,8 @@ type site struct {
 	stray  bool
 }
 
-// fan is the number of links from a point.
-const fan = 4
+// links from a point, unless more are asked for.
+const fewLinks = 4
 
 // link is what one gather ray met: a point, and the shares, per colour, of its irradiance
 // and of its glancing irradiance that arrive; to is negative for nothing. glance is the
@@ -97,7 +98,7 @@ func (a flux) scaled(k vec.V3) flux { return flux{a.even.Mul(k), a.glancing.Mul(
 
 // New spreads the points of a world.
 func New(w *world.World, workers int) *Cache {
-	c := &Cache{w: w, columns: map[[32]byte]*column{}}
+	c := &Cache{w: w, fan: fewLinks, columns: map[[32]byte]*column{}}
 	c.spread()
 	c.bury(workers)
 	c.slot = make([]int32, 2*len(c.pos))
@@ -122,6 +123,14 @@ func (c *Cache) Coarse(size float64) {
 		c.least++
 	}
 }
+
+// Gather has each point gather by so many rays instead of a few: what lamps beside a room or a
+// small bright patch send round by several bounces is told with less chance. Set it before any
+// other use.
+func (c *Cache) Gather(rays int) { c.fan = max(rays, fewLinks) }
+
+// from are the links of a site.
+func (c *Cache) from(site int) []link { return c.links[site*c.fan : (site+1)*c.fan] }
 
 // spread puts points on every object: at even steps of what it counts, at a place of the triangle
 // that belongs to the step.
@@ -176,27 +185,28 @@ func sizeOf(level int) float32 { return smallest * float32(int(1)<<level) }
 // key names a cell: 0 names none.
 func key(level int, p, n vec.V3, object uint32) uint64 {
 	s := 1 / sizeOf(level)
-	face := uint64(0)
-	a, b, d := max(n.X, -n.X), max(n.Y, -n.Y), max(n.Z, -n.Z)
-	switch {
-	case a >= b && a >= d:
-		if n.X < 0 {
-			face = 1
-		}
-	case b >= d:
-		if face = 2; n.Y < 0 {
-			face = 3
-		}
-	default:
-		if face = 4; n.Z < 0 {
-			face = 5
-		}
+	at := [3]float32{p.X * s, p.Y * s, p.Z * s}
+	axis, along := 0, n.X
+	if a := max(n.Y, -n.Y); a > max(along, -along) {
+		axis, along = 1, n.Y
 	}
-	floor := func(v float32) uint64 { return uint64(uint32(int32(math.Floor(float64(v * s))))) }
-	h := stir(floor(p.X)|floor(p.Y)<<32, 0x9e3779b97f4a7c15)
-	h = stir(h^(floor(p.Z)|uint64(object)<<32), 0xbf58476d1ce4e5b9)
+	if a := max(n.Z, -n.Z); a > max(along, -along) {
+		axis, along = 2, n.Z
+	}
+	face := uint64(2 * axis)
+	if along < 0 {
+		face++
+	}
+	at[axis] *= flatness
+	floor := func(v float32) uint64 { return uint64(uint32(int32(math.Floor(float64(v))))) }
+	h := stir(floor(at[0])|floor(at[1])<<32, 0x9e3779b97f4a7c15)
+	h = stir(h^(floor(at[2])|uint64(object)<<32), 0xbf58476d1ce4e5b9)
 	return stir(h^face, 0x94d049bb133111eb) | 1
 }
+
+// flatness is how many times a cell is wider than it is high over its surface: what stands on
+// a floor, and faces up as well, has cells of its own.
+const flatness = 4
 
 // stir is the finisher of SplitMix64 (Steele et al. 2014) over a product.
 func stir(x, k uint64) uint64 {
@@ -282,7 +292,7 @@ func order(side uint32) uint64 { return stir(uint64(side)+0x2545f4914f6cdd1d, 0x
 func (c *Cache) Bytes() int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	n := 16*len(c.pos) + 4*len(c.slot) + 40*len(c.sites) + len(c.links)*fan*80
+	n := 16*len(c.pos) + 4*len(c.slot) + 40*len(c.sites) + len(c.links)*80
 	for l := range c.cells {
 		n += len(c.cells[l].keys) * (8 + 4*perCell)
 	}

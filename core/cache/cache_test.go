@@ -78,12 +78,15 @@ func touched(c *cache.Cache, at []cache.Spot) *cache.Reach {
 // pi (1 + r + r^2 ...). 8 %: near corners few samples see what shines close by; bounces are followed to
 // the ninth.
 func TestFurnace(t *testing.T) {
-	for _, r := range []float64{0.3, 0.7} {
+	for _, r := range []float64{0.3, 0.7, 0.71} {
 		m := scenetest.Matt(float32(r))
 		m.Emissive = vec.Splat(1)
 		w := scenetest.Room(m).World(t)
 		l := scenetest.Shining(w)
 		c := cache.New(w, 2)
+		if r == 0.71 {
+			c.Gather(11)
+		}
 		at := spots(600, 2)
 		var sum, many float64
 		for _, e := range lit(t, c, touched(c, at), at, []*light.Light{l}, 2) {

@@ -70,15 +70,15 @@ func (c *Cache) Fill(ctx context.Context, r *Reach, workers int) error {
 	}
 	for from := begun; from < len(sites); {
 		wave := sites[from:]
-		strays := make([][fan]site, len(wave))
-		links = append(links, make([][fan]link, len(wave))...)
+		strays := make([]site, c.fan*len(wave))
+		links = append(links, make([]link, c.fan*len(wave))...)
 		const batch = 64
 		err := spread.With(ctx, (len(wave)+batch-1)/batch, workers, func() (func(int), func()) {
 			t := c.w.Tracer()
 			return func(i int) {
 				trace.Settle()
 				for k := i * batch; k < min((i+1)*batch, len(wave)); k++ {
-					c.look(t, &wave[k], &links[from+k], &strays[k])
+					c.look(t, &wave[k], links[(from+k)*c.fan:(from+k+1)*c.fan], strays[k*c.fan:])
 				}
 			}, t.Release
 		})
@@ -92,21 +92,19 @@ func (c *Cache) Fill(ctx context.Context, r *Reach, workers int) error {
 		}
 		// Links name sides while they are made; from now on slots.
 		for i := range strays {
-			for k := range links[from+i] {
-				l := &links[from+i][k]
-				switch {
-				case l.to == toStray:
-					l.to = int32(len(sites))
-					sites = append(sites, strays[i][k])
-				case l.to >= 0:
-					if c.slot[l.to] < 0 {
-						add(uint32(l.to))
-					}
-					l.to = c.slot[l.to]
+			l := &links[from*c.fan+i]
+			switch {
+			case l.to == toStray:
+				l.to = int32(len(sites))
+				sites = append(sites, strays[i])
+			case l.to >= 0:
+				if c.slot[l.to] < 0 {
+					add(uint32(l.to))
 				}
+				l.to = c.slot[l.to]
 			}
 		}
-		from += len(strays)
+		from += len(wave)
 	}
 	c.sites, c.links = sites, links
 	return nil
@@ -123,7 +121,7 @@ const (
 const linkLevel = 2
 
 // look makes the links of a site, and the strays that they need.
-func (c *Cache) look(t *world.Tracer, at *site, out *[fan]link, strays *[fan]site) {
+func (c *Cache) look(t *world.Tracer, at *site, out []link, strays []site) {
 	bt, bb := vec.Basis(at.n)
 	for k := range out {
 		src := sampling.New(0x1b873593, at.name, uint32(k))
@@ -165,7 +163,8 @@ func (c *Cache) follow(t *world.Tracer, src *sampling.Source, at *site, d vec.V3
 		f.Roughen(0.2)
 		s := Spot{Pos: q.Pos, N: f.Ng, Object: sc.Obj[tri], Dist: travel, Roll: src.Bits(128)}
 		l.even, l.glancing = f.Shares()
-		l.even, l.glancing = l.even.Mul(through).Scale(1.0/fan), l.glancing.Mul(through).Scale(1.0/fan)
+		share := 1 / float32(c.fan)
+		l.even, l.glancing = l.even.Mul(through).Scale(share), l.glancing.Mul(through).Scale(share)
 		l.met, l.size = site{q.Pos, f.Ng, sc.Obj[tri], src.Bits(129), true}, max(s.Size(), sizeOf(linkLevel))
 		if side, ok := c.choose(t, &s, linkLevel, nil); ok {
 			l.to = int32(side)

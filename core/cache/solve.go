@@ -169,7 +169,7 @@ func (c *Cache) solve(ctx context.Context, k *column, source *Source, workers in
 		return func(i int) {
 			trace.Settle()
 			for p := from + i*batch; p < min(from+(i+1)*batch, n); p++ {
-				more[p] = c.besides(t, l, &c.links[p], straight)
+				more[p] = c.besides(t, l, c.from(p), straight)
 			}
 		}, t.Release
 	})
@@ -208,7 +208,7 @@ func (tb *Table) Merged(gains []vec.V3) *Table {
 
 // besides is what links bring straight from a lamp beside the places that they met, over
 // what the points that stand for those places have of it.
-func (c *Cache) besides(t *world.Tracer, l *light.Light, links *[fan]link, straight []flux) (v vec.V3) {
+func (c *Cache) besides(t *world.Tracer, l *light.Light, links []link, straight []flux) (v vec.V3) {
 	for q := range links {
 		k := &links[q]
 		if k.to < 0 || !near(l, k.met.pos, k.size) {

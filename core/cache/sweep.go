@@ -70,11 +70,12 @@ func (c *Cache) settle(ctx context.Context, of []*column, rounds []int, workers 
 }
 
 // sweepScalar is sweep without vectors.
-func sweepScalar(begin, now, next []block, links [][fan]link, from, to int) {
+func sweepScalar(begin, now, next []block, links []link, from, to int) {
+	fan := len(links) / len(now)
 	for p := from; p < to; p++ {
 		e := begin[p]
-		for q := range links[p] {
-			l := &links[p][q]
+		for q := range links[p*fan : (p+1)*fan] {
+			l := &links[p*fan+q]
 			if l.to < 0 {
 				continue
 			}

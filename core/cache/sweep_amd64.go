@@ -7,17 +7,18 @@ import "simd/archsimd"
 var vectorised = archsimd.X86.AVX2()
 
 // sweep brings what links lead to from each point's now to the next.
-func sweep(begin, now, next []block, links [][fan]link, from, to int) {
+func sweep(begin, now, next []block, links []link, from, to int) {
 	if !vectorised {
 		sweepScalar(begin, now, next, links, from, to)
 		return
 	}
+	fan := len(links) / len(now)
 	for p := from; p < to; p++ {
 		b := &begin[p]
 		ex, ey, ez := archsimd.LoadFloat32x8(&b[0]), archsimd.LoadFloat32x8(&b[1]), archsimd.LoadFloat32x8(&b[2])
 		gx, gy, gz := archsimd.LoadFloat32x8(&b[3]), archsimd.LoadFloat32x8(&b[4]), archsimd.LoadFloat32x8(&b[5])
-		for q := range links[p] {
-			l := &links[p][q]
+		for q := range links[p*fan : (p+1)*fan] {
+			l := &links[p*fan+q]
 			if l.to < 0 {
 				continue
 			}

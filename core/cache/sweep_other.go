@@ -3,6 +3,6 @@
 package cache
 
 // sweep brings what links lead to from each point's now to the next.
-func sweep(begin, now, next []block, links [][fan]link, from, to int) {
+func sweep(begin, now, next []block, links []link, from, to int) {
 	sweepScalar(begin, now, next, links, from, to)
 }

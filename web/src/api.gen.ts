@@ -338,6 +338,7 @@ export interface Quality {
   noise: number
   smooth: number
   cell: number
+  links: number
   rays: number
   mirror: number
 }
