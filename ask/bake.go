@@ -152,7 +152,7 @@ func (d *Desk) EstimateBake(ctx context.Context, p *refine.Pictures, quality str
 	key := fmt.Sprintf("%x", bake.Digest(s.Stage.Key, o.Doc.Bake, o.Doc.Objects, q, keysOf(s.Lamps)))
 	return d.guesses.Get(ctx, key, func(ctx context.Context) (e *baking.Estimate, err error) {
 		err = spread.Guard(func() error {
-			g, err := o.Guess(ctx)
+			g, _, err := o.Guess(ctx)
 			e = &g
 			return err
 		})

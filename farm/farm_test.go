@@ -171,6 +171,8 @@ func TestOnlyWhatChangedIsMadeAgain(t *testing.T) {
 	h.ask(f, document(), "draft", quick)
 	first := h.until(f, "the first bake", done)
 	require.Equal(t, 8, first.Tiles)
+	require.Equal(t, [2]int{16, 16}, [2]int{first.Made, first.Layers})
+	require.InEpsilon(t, first.Seconds, first.Whole, 1e-6)
 	h.ask(f, document(), "draft", quick)
 	require.Equal(t, 0, h.until(f, "the same again", func(s *Status) bool { return done(s) && s.ID != first.ID }).Tiles, "nothing changed")
 	moved := document()
@@ -178,7 +180,9 @@ func TestOnlyWhatChangedIsMadeAgain(t *testing.T) {
 	l.Position[0] += 0.5
 	moved.Lights["other"] = l
 	h.ask(f, moved, "draft", quick)
-	h.until(f, "the moved lamp", func(s *Status) bool { return done(s) && s.ID > first.ID+1 })
+	again := h.until(f, "the moved lamp", func(s *Status) bool { return done(s) && s.ID > first.ID+1 })
+	require.Equal(t, [2]int{8, 16}, [2]int{again.Made, again.Layers})
+	require.InEpsilon(t, first.Seconds, again.Whole, 1e-6, "what the whole took")
 	h.same(f, h.straight(moved, quick))
 	var layers int
 	require.NoError(t, h.db.Pool.QueryRow(context.Background(), "SELECT count(*) FROM bake_layers").Scan(&layers))

@@ -195,7 +195,7 @@ func (w *planWorker) Work(ctx context.Context, job *river.Job[planArgs]) error {
 			return err
 		}
 		return f.db.Tx(ctx, func(tx pgx.Tx) error {
-			if _, err := tx.Exec(ctx, "UPDATE bakes SET layers = $2 WHERE id = $1", r.id, keys); err != nil {
+			if _, err := tx.Exec(ctx, "UPDATE bakes SET layers = $2, made = GREATEST(made, $3) WHERE id = $1", r.id, keys, len(lacks)); err != nil {
 				return err
 			}
 			n := 0

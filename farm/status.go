@@ -146,6 +146,11 @@ type Status struct {
 	Tiles    int           `json:"tiles"`
 	Ready    int           `json:"ready"`
 	Rate     float64       `json:"rate"` // texel samples a second
+	// Made is how many of the bake's layers, Layers in all, had to be made, and Whole how many
+	// seconds the last bake of this quality took of which all had to be; 0: not known.
+	Made   int     `json:"made"`
+	Layers int     `json:"layers"`
+	Whole  float64 `json:"whole"`
 	// Now are the objects that are worked at.
 	Now []string `json:"now"`
 	// Before are the bakes that are in front of it in the queue.
@@ -160,9 +165,10 @@ func (f *Farm) Status(ctx context.Context, setupID int64) (*Status, error) {
 	var spent float64
 	err := f.db.Do(ctx, func(ctx context.Context) error {
 		err := f.db.Pool.QueryRow(ctx, `SELECT id, revision, quality, numbers, state, stage, error, COALESCE(EXTRACT(EPOCH FROM COALESCE(done, now()) - begun), 0),
-			(SELECT count(*) FROM bakes o WHERE o.state IN ('waiting', 'working') AND o.setup <> b.setup AND (o.priority < b.priority OR o.priority = b.priority AND o.id < b.id))
+			(SELECT count(*) FROM bakes o WHERE o.state IN ('waiting', 'working') AND o.setup <> b.setup AND (o.priority < b.priority OR o.priority = b.priority AND o.id < b.id)),
+			made, cardinality(layers), COALESCE((SELECT EXTRACT(EPOCH FROM o.done - o.begun) FROM bakes o WHERE o.setup = b.setup AND o.quality = b.quality AND o.state = 'done' AND o.made >= cardinality(o.layers) AND o.made > 0 ORDER BY o.id DESC LIMIT 1), 0)
 			FROM bakes b WHERE setup = $1 ORDER BY id DESC LIMIT 1`, setupID).
-			Scan(&s.ID, &s.Revision, &s.Quality, &numbers, &s.State, &s.Stage, &s.Error, &s.Seconds, &s.Before)
+			Scan(&s.ID, &s.Revision, &s.Quality, &numbers, &s.State, &s.Stage, &s.Error, &s.Seconds, &s.Before, &s.Made, &s.Layers, &s.Whole)
 		if err != nil {
 			return err
 		}

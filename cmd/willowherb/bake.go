@@ -43,13 +43,17 @@ func (c *bakeCmd) Run(ctx context.Context) error {
 		return err
 	}
 	if c.Estimate || c.Seconds > 0 {
-		e, err := order.Guess(ctx)
+		if c.Seconds > 0 && !c.Estimate {
+			order.Quality = baking.Hasty(order.Quality, c.Seconds)
+		}
+		e, work, err := order.Guess(ctx)
 		if err != nil {
 			return err
 		}
 		if c.Estimate {
 			return c.told(e)
 		}
+		order.Before = work
 		order.Quality = baking.Within(order.Quality, e, c.Seconds-time.Since(begin).Seconds())
 	}
 	order.Kept = lightmap.Folder(filepath.Join(c.Out, "layers"))

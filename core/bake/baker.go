@@ -83,12 +83,13 @@ type Baker struct {
 }
 
 // NewBaker makes a baker ready: finds the openings, and fills the light cache as far as the
-// map's texels need it. The world must be without movers. before is one of the same world and
-// plan, or nil: its openings and links, which know no light, are taken over. Error: ctx ended.
+// map's texels need it. The world must be without movers. before is an earlier one, or nil: of
+// the same world, texels and reflection probes, its openings and links, which know no light, are
+// taken over. Error: ctx ended.
 func NewBaker(ctx context.Context, w *world.World, p *Plan, sources, others []Source, workers int, before *Baker) (*Baker, error) {
 	b := &Baker{W: w, Plan: p, Sources: sources, Others: others, Workers: workers}
 	begin := time.Now()
-	if before != nil && before.W == w && before.Plan == p {
+	if before != nil && before.W == w && before.Plan.Key == p.Key && before.Plan.Quality.Cell == p.Quality.Cell && before.Plan.Quality.Links == p.Quality.Links {
 		b.cache, b.reach, b.around, b.portals = before.cache, before.reach, before.around, before.portals
 	}
 	for _, s := range slices.Concat(sources, others) {

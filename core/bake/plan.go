@@ -142,9 +142,19 @@ func Lay(ctx context.Context, s *scene.Scene, w *world.World, doc *setup.Setup, 
 }
 
 // PlanKey names all that a plan is made of, besides the number of its makers. place names the
-// stage without what moves (staging.Stage.Still).
-func PlanKey(place [32]byte, s *scene.Scene, doc *setup.Setup, q setup.Quality) [32]byte {
-	return Digest(place, doc.Baking(), q, staging.Baked(doc, s), staging.Movers(doc, s), eyesOf(doc))
+// stage without what moves (staging.Stage.Still), density is the quality's.
+func PlanKey(place [32]byte, s *scene.Scene, doc *setup.Setup, density float64) [32]byte {
+	return Digest(place, doc.Baking(), density, staging.Baked(doc, s), staging.Movers(doc, s), eyesOf(doc))
+}
+
+// At is the same layout for another quality, of the same density.
+func (p *Plan) At(q setup.Quality) *Plan {
+	if p.Quality == q {
+		return p
+	}
+	o := *p
+	o.Quality = q
+	return &o
 }
 
 // eyesOf are the places that the level is seen from.

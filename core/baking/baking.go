@@ -106,11 +106,11 @@ type Work struct {
 
 // Lay lays a bake out. Error: ctx ended.
 func (o *Order) Lay(ctx context.Context) (*Work, error) {
-	w := &Work{Order: o, key: bake.PlanKey(o.Place, o.Scene, o.Doc, o.Quality)}
+	w := &Work{Order: o, key: bake.PlanKey(o.Place, o.Scene, o.Doc, o.Quality.Density)}
 	before := o.Before
 	o.Before = nil // bakes would hang on one another for ever
 	if before != nil && before.key == w.key {
-		w.Plan, w.Rest, w.before = before.Plan, before.Rest, before.known()
+		w.Plan, w.Rest, w.before = before.Plan.At(o.Quality), before.Rest, before.known()
 		w.Sources, w.Others = o.sources(&w.Plan.Rules)
 		return w, nil
 	}
@@ -194,7 +194,7 @@ func (w *Work) endKey() string {
 	for _, s := range slices.Concat(w.Sources, w.Others) {
 		lit = append(lit, s.ID, s.Key, s.Bounces, s.Gain)
 	}
-	return w.keyOf("end", w.key, len(w.Sources), lit)
+	return w.keyOf("end", w.key, w.Quality, len(w.Sources), lit)
 }
 
 // Pack makes bytes of it, for Unpack.

@@ -156,14 +156,28 @@ func TestWhatIsWrongWithABakeIsFound(t *testing.T) {
 
 func TestAnEstimateIsOfTheBakeThatItTells(t *testing.T) {
 	o := snapshot(t, document())
-	e, err := o.Guess(context.Background())
+	e, w, err := o.Guess(context.Background())
 	require.NoError(t, err)
+	require.Greater(t, e.Ready, 0.0)
+	require.Greater(t, e.Seconds, e.Ready)
+	o.Before = w
+	o.Quality.Most, o.Quality.Rays = 20, 32
+	next, err := o.Lay(context.Background())
+	require.NoError(t, err)
+	require.Same(t, w.known(), next.known(), "fewer samples lie on the same charts, and gather from the same light cache")
+	require.Equal(t, 20, next.Plan.Quality.Most)
+	b, err := next.Baker(context.Background())
+	require.NoError(t, err)
+	require.Equal(t, 20, b.Plan.Quality.Most)
+	o.Quality.Most, o.Quality.Rays = 16, 64
 	d, err := Run(context.Background(), o)
 	require.NoError(t, err)
 	require.Equal(t, d.Result.Plan.Texels(), e.Texels)
 	require.InEpsilon(t, d.Result.Samples, e.Samples, 0.3)
-	q := Within(setup.Qualities["final"], Estimate{Seconds: 1000, Samples: 100_000, Texels: 1000}, 100)
+	q := Within(setup.Qualities["final"], Estimate{Seconds: 1020, Ready: 20, Samples: 100_000, Texels: 1000}, 100)
 	require.Equal(t, 10, q.Most)
+	require.Equal(t, 1.0, Hasty(setup.Qualities["final"], 30).Cell)
+	require.Equal(t, setup.Qualities["final"], Hasty(setup.Qualities["final"], 600))
 	require.Equal(t, setup.Qualities["final"], Within(setup.Qualities["final"], Estimate{Seconds: 10}, 100))
 }
 

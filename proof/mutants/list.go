@@ -186,5 +186,5 @@ var mutants = []mutant{
 	{"probes of a light kept without its place", "core/baking/baking.go", `return w.keyOf("sights", w.Sources[i].Key)`, `return w.keyOf("sights", i)`, "./core/baking"},
 	{"panoramas of a light kept without its place", "core/baking/baking.go", "w.Quality.Mirror, all[i].Key, all[i].Bounces)", "w.Quality.Mirror, i)", "./core/baking"},
 	{"a layout taken over with other rules", "core/baking/baking.go", "if before != nil && before.key == w.key {", "if before != nil {", "./core/baking"},
-	{"a whole end kept without its lights", "core/baking/baking.go", `return w.keyOf("end", w.key, len(w.Sources), lit)`, `return w.keyOf("end", w.key, len(w.Sources))`, "./core/baking"},
+	{"a whole end kept without its lights", "core/baking/baking.go", `return w.keyOf("end", w.key, w.Quality, len(w.Sources), lit)`, `return w.keyOf("end", w.key, w.Quality, len(w.Sources))`, "./core/baking"},
 }

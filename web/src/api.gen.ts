@@ -1224,6 +1224,9 @@ export interface Status {
   tiles: number
   ready: number
   rate: number
+  made: number
+  layers: number
+  whole: number
   now: string[]
   before: number
 }
@@ -1365,6 +1368,7 @@ export interface Estimate {
   pages: number
   samples: number
   seconds: number
+  ready: number
   noise: number
   mb: number
   layersMB: number

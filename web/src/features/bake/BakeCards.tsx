@@ -41,6 +41,11 @@ function Work({ bake, changes, last }: { bake: Status | null; changes: number; l
           <span>{!bake ? 'Nothing is baked yet' : bake.state === 'done' ? `${bake.quality}, ${time(bake.seconds)}` : bake.state === 'stopped' ? 'The bake was stopped; what it made is kept' : 'The bake failed'}</span>
         </div>
         {bake?.state === 'failed' && <p role="alert">{bake.error}</p>}
+        {bake?.state === 'done' && bake.made < bake.layers && (
+          <p className="quiet">
+            {bake.made} of {bake.layers} layers were made anew{bake.whole > 0 ? `, in ${Math.round((100 * bake.seconds) / bake.whole)} % of the ${time(bake.whole)} that all of them took` : ''}.
+          </p>
+        )}
         <p className="quiet">{changes > 0 ? `${changes} ${changes === 1 ? 'change' : 'changes'} since: only what they touch is made again.` : last ? 'It is as the setup is.' : 'A draft takes half a minute.'}</p>
         {start}
       </section>
