@@ -149,8 +149,11 @@ func (d *Desk) EstimateBake(ctx context.Context, p *refine.Pictures, quality str
 		return nil, fmt.Errorf("%w: %q is no quality of this setup", ErrBake, quality)
 	}
 	o := &baking.Order{Scene: s.Stage.Scene, World: s.Stage.World, Doc: bakeDoc(s), Lamps: s.Lamps, Quality: q, Workers: d.studio.Workers()}
+	o.Place = farm.Place(&s.Stage.Stage, o.Doc, s.Stage.Scene)
+	d.Farm.Share(o)
 	key := fmt.Sprintf("%x", bake.Digest(s.Stage.Key, o.Doc.Bake, o.Doc.Objects, q, keysOf(s.Lamps)))
 	return d.guesses.Get(ctx, key, func(ctx context.Context) (e *baking.Estimate, err error) {
+		defer d.Farm.Hurry()()
 		err = spread.Guard(func() error {
 			g, _, err := o.Guess(ctx)
 			e = &g

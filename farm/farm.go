@@ -9,6 +9,7 @@ import (
 	"os"
 	"runtime"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -32,6 +33,7 @@ type Farm struct {
 	// given up. Set them before Work.
 	Beat, Gone time.Duration
 
+	urgent atomic.Int32 // drafts and estimates at work, for which somebody waits
 	mu     sync.Mutex
 	doing  int64 // the job
 	what   string
@@ -151,6 +153,27 @@ func (f *Farm) tend(ctx context.Context) {
 			return
 		case <-time.After(f.Beat):
 		}
+	}
+}
+
+// Urgent reports whether this process is at a draft or an estimate, for which somebody waits.
+func (f *Farm) Urgent() bool { return f.urgent.Load() > 0 }
+
+// Hurry says that somebody waits for what is done until the returned function is called.
+func (f *Farm) Hurry() func() {
+	f.urgent.Add(1)
+	return func() { f.urgent.Add(-1) }
+}
+
+// Share has an order go on from what was laid out last, and its own work be gone on from.
+func (f *Farm) Share(o *baking.Order) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	o.Before = f.before
+	o.Laid = func(w *baking.Work) {
+		f.mu.Lock()
+		f.before = w
+		f.mu.Unlock()
 	}
 }
 

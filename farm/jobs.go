@@ -87,16 +87,8 @@ func (f *Farm) ready(ctx context.Context, r *row) (*baking.Work, error) {
 		}
 		o := &baking.Order{Scene: on.Scene, World: on.World, Doc: r.doc, Lamps: lamps, Quality: r.numbers, Workers: runtime.GOMAXPROCS(0), Kept: keeper{f}}
 		o.Place = Place(&st, r.doc, on.Scene)
-		f.mu.Lock()
-		o.Before = f.before
-		f.mu.Unlock()
-		w, err := o.Lay(ctx)
-		if err == nil {
-			f.mu.Lock()
-			f.before = w
-			f.mu.Unlock()
-		}
-		return w, err
+		f.Share(o)
+		return o.Lay(ctx)
 	})
 }
 
@@ -113,6 +105,9 @@ func (f *Farm) session(ctx context.Context, job int64, bakeID int64, what string
 	}
 	if r.state.Over() || r.state == Paused {
 		return nil
+	}
+	if r.priority == priorities["draft"] {
+		defer f.Hurry()()
 	}
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -686,4 +687,28 @@ func TestPicturesInMotionKeepTheirPace(t *testing.T) {
 			require.Greater(t, time.Duration((w+16)*(w+16)*9/16)*perPixel, previewTime)
 		}
 	}
+}
+
+// TestPicturesRestWhileSomethingElseIsWaitedFor: a first sample of each is made all the same, and
+// they go on to their goal afterwards.
+func TestPicturesRestWhileSomethingElseIsWaitedFor(t *testing.T) {
+	s, blobs := studio(t, Options{Width: 64, MaxSamples: 8, Workers: 2})
+	var asked atomic.Int32
+	var busy atomic.Bool
+	busy.Store(true)
+	s.RestWhile(func() bool {
+		asked.Add(1)
+		return busy.Load()
+	})
+	h, _ := openedIn(t, s, blobs, 1)
+	h.view(1, "b")
+	h.waitFor(1, plan.Full, 1)
+	from := asked.Load()
+	h.wait("it to rest", func() bool { return asked.Load() > from+3 })
+	require.False(t, h.has(1, func(n News) bool {
+		f, ok := n.(*FrameNews)
+		return ok && f.Level == plan.Full && f.Samples > 1
+	}), "no second sample")
+	busy.Store(false)
+	h.waitFor(1, plan.Full, 8)
 }

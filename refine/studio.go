@@ -40,6 +40,9 @@ type Studio struct {
 	// The work in hand; cancelled when an edit makes it stale or less useful.
 	cancelWork context.CancelFunc
 	moving     bool // it is a picture for an eye in motion
+	// busy reports whether something else on this machine is waited for more; pictures that have
+	// their first sample rest then.
+	busy func() bool
 	// How wide the next picture in motion will be; the worker's own.
 	previewWidth int
 }
@@ -358,6 +361,20 @@ func (p *Pictures) drop(key string) {
 	delete(p.sights, key)
 }
 
+// RestWhile has pictures that have their first sample rest while busy says so.
+func (s *Studio) RestWhile(busy func() bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.busy = busy
+}
+
+func (s *Studio) resting() bool {
+	s.mu.Lock()
+	busy := s.busy
+	s.mu.Unlock()
+	return busy != nil && busy()
+}
+
 // work is the worker's loop.
 func (s *Studio) work(ctx context.Context) {
 	defer close(s.done)
@@ -370,6 +387,9 @@ func (s *Studio) work(ctx context.Context) {
 		var restless bool
 		if err := spread.Guard(func() error { j, restless = s.next(); return nil }); err != nil {
 			slog.Error("choosing the next work failed", "err", err)
+		}
+		if j.Kind == plan.Samples && j.From > 0 && s.resting() {
+			j.Kind, restless = plan.Idle, true
 		}
 		if j.Kind == plan.Idle {
 			var soon <-chan time.Time

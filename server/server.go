@@ -64,6 +64,7 @@ func Build(ctx context.Context, db *store.DB, opt refine.Options, linger time.Du
 		studio.Close()
 		return Parts{}, err
 	}
+	studio.RestWhile(f.Urgent)
 	return Parts{DB: db, Blobs: blobs, Journal: j, Studio: studio, Hall: room.NewHall(j, studio, linger), Farm: f, Files: files}, nil
 }
 

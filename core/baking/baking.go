@@ -4,7 +4,6 @@
 package baking
 
 import (
-	"cmp"
 	"context"
 	"encoding/hex"
 	"maps"
@@ -42,6 +41,8 @@ type Order struct {
 	// Before is the work of an earlier bake, or nil: of the same place and quality, its layout and
 	// the light cache's links, which know no light, are taken over.
 	Before *Work
+	// Laid, if set, is told the work as soon as it is laid out.
+	Laid func(*Work)
 }
 
 // Stage of a bake.
@@ -99,9 +100,11 @@ type Work struct {
 	Sources, Others []bake.Source
 	key             [32]byte // of all that the plan is made of
 
-	making        sync.Mutex
-	mu            sync.Mutex
-	baker, before *bake.Baker
+	making sync.Mutex // held while the baker is made
+	mu     sync.Mutex
+	busy   bool // the baker is made, or is being made
+	baker  *bake.Baker
+	before *Work // of the same layout, whose baker is gone on from
 }
 
 // Lay lays a bake out. Error: ctx ended.
@@ -110,8 +113,9 @@ func (o *Order) Lay(ctx context.Context) (*Work, error) {
 	before := o.Before
 	o.Before = nil // bakes would hang on one another for ever
 	if before != nil && before.key == w.key {
-		w.Plan, w.Rest, w.before = before.Plan.At(o.Quality), before.Rest, before.known()
+		w.Plan, w.Rest, w.before = before.Plan.At(o.Quality), before.Rest, before.root()
 		w.Sources, w.Others = o.sources(&w.Plan.Rules)
+		o.laid(w)
 		return w, nil
 	}
 	plan, err := bake.Lay(ctx, o.Scene, o.World, o.Doc, o.Quality, o.Workers)
@@ -124,29 +128,54 @@ func (o *Order) Lay(ctx context.Context) (*Work, error) {
 	}
 	w.Plan, w.Rest = plan, rest
 	w.Sources, w.Others = o.sources(&plan.Rules)
+	o.laid(w)
 	return w, nil
 }
 
-// known is the baker that there is, of this work or the one before; nil where there is none.
-func (w *Work) known() *bake.Baker {
+func (o *Order) laid(w *Work) {
+	if o.Laid != nil {
+		o.Laid(w)
+	}
+}
+
+// root is the work of this layout that has a baker, or makes one; itself where there is none.
+func (w *Work) root() *Work {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	return cmp.Or(w.baker, w.before)
+	if w.busy || w.before == nil {
+		return w
+	}
+	return w.before.root()
+}
+
+// ready is the baker that there is, waited for where it is being made; nil where there is none.
+func (w *Work) ready() *bake.Baker {
+	w.making.Lock()
+	defer w.making.Unlock()
+	return w.baker
 }
 
 // Baker makes the light cache ready, once. Error: ctx ended.
 func (w *Work) Baker(ctx context.Context) (*bake.Baker, error) {
+	w.mu.Lock()
+	w.busy = true
+	w.mu.Unlock()
 	w.making.Lock()
 	defer w.making.Unlock()
 	if w.baker != nil {
 		return w.baker, nil
 	}
-	b, err := bake.NewBaker(ctx, w.Rest, w.Plan, w.Sources, w.Others, w.Workers, w.before)
+	var old *bake.Baker
+	if w.before != nil {
+		old = w.before.ready()
+	}
+	b, err := bake.NewBaker(ctx, w.Rest, w.Plan, w.Sources, w.Others, w.Workers, old)
 	if err != nil {
 		return nil, err
 	}
+	w.baker = b
 	w.mu.Lock()
-	w.baker, w.before = b, nil
+	w.before = nil
 	w.mu.Unlock()
 	return b, nil
 }

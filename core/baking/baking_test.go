@@ -164,7 +164,14 @@ func TestAnEstimateIsOfTheBakeThatItTells(t *testing.T) {
 	o.Quality.Most, o.Quality.Rays = 20, 32
 	next, err := o.Lay(context.Background())
 	require.NoError(t, err)
-	require.Same(t, w.known(), next.known(), "fewer samples lie on the same charts, and gather from the same light cache")
+	require.Same(t, w, next.before, "fewer samples lie on the same charts, and gather from the same light cache")
+	idle, err := next.Order.Lay(context.Background())
+	require.NoError(t, err)
+	require.Nil(t, idle.before, "without one before there is none")
+	next.Order.Before = next
+	third, err := next.Order.Lay(context.Background())
+	require.NoError(t, err)
+	require.Same(t, w, third.before, "who has none ready is passed over")
 	require.Equal(t, 20, next.Plan.Quality.Most)
 	b, err := next.Baker(context.Background())
 	require.NoError(t, err)
@@ -238,7 +245,7 @@ func TestAfterAMoveAllButTheMovedLightIsTaken(t *testing.T) {
 	again, err := same.End(ctx)
 	require.NoError(t, err)
 	require.Equal(t, e.Field.Probes, again.Field.Probes)
-	require.Nil(t, same.known(), "nothing was worked out")
+	require.Nil(t, same.ready(), "nothing was worked out")
 
 	for name, before := range map[string]*Work{"by the same process": was, "by another": nil} {
 		mine := &shelf{layers: kept.layers, data: maps.Clone(kept.data)}
