@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/binary"
 	"maps"
-	"math"
 	"slices"
 	"time"
 
@@ -56,7 +55,7 @@ func Whole(l *lamps.Lamp) bool {
 }
 
 // algorithm changes whenever the same inputs would give another layer, probe or panorama.
-const algorithm = 8
+const algorithm = 9
 
 // Lit names all that the light cache knows of some lights, besides their own keys.
 func (p *Plan) Lit(place [32]byte) [32]byte {
@@ -291,7 +290,7 @@ func (b *Baker) work(l *Laid) *work {
 		w.straight, w.bounced = append(w.straight, make([]float32, 3*l.Cells)), append(w.bounced, make([]float32, 3*l.Cells))
 		w.straightVar, w.bouncedVar = append(w.straightVar, make([]float32, l.Cells)), append(w.bouncedVar, make([]float32, l.Cells))
 	}
-	w.samples, w.use, w.groups = make([]int64, l.Cells), make([]uint8, l.Cells), make([]uint8, l.Cells)
+	w.samples, w.use = make([]int64, l.Cells), make([]uint8, l.Cells)
 	return w
 }
 
@@ -303,8 +302,6 @@ type hand struct {
 	straight []bool
 	t        texel
 	w        *world.Tracer
-	group    [parts * parts]int // of each place
-	groups   int
 }
 
 func (b *Baker) hand() *hand {
@@ -329,7 +326,8 @@ func lum(v vec.V3) float64 {
 
 // mean of a light over the places that count, each alike, and the variances of the means:
 // what differs from place to place is no noise.
-func (h *hand) mean(i int, use []int) (straight, bounced vec.V3, va, vc float32) {
+func (h *hand) mean(i int, use []int) (out means) {
+	var straight, bounced vec.V3
 	m, single := 0, true
 	var sa, sc float64
 	for _, k := range use {
@@ -349,7 +347,7 @@ func (h *hand) mean(i int, use []int) (straight, bounced vec.V3, va, vc float32)
 		sc += max(s.bounced2-n*yc*yc, 0) / d
 	}
 	if m == 0 {
-		return
+		return out
 	}
 	if single && m > 1 {
 		// One sample a place: what differs from place to place is all that is known.
@@ -365,32 +363,33 @@ func (h *hand) mean(i int, use []int) (straight, bounced vec.V3, va, vc float32)
 		sa, sc = sa*k, sc*k
 	}
 	inv := 1 / float32(m)
-	return straight.Scale(inv), bounced.Scale(inv), float32(sa) * inv * inv, float32(sc) * inv * inv
+	return means{straight.Scale(inv), bounced.Scale(inv), float32(sa) * inv * inv, float32(sc) * inv * inv}
 }
 
-// part sorts a texel's places into groups that a way over the surface joins: what stands
-// between them, a thin wall, parts them.
-func (h *hand) part(w *work, places []unwrap.Place, use []int) {
-	h.groups = 1
-	for k, p := range use {
-		h.group[p] = 0
-		if k == 0 || places[p] == places[use[0]] {
-			continue
-		}
-		found := false
-		for _, q := range use[:k] {
-			a, na := w.spot(&places[q])
-			b, nb := w.spot(&places[p])
-			if open(h.w, a, na, b, nb) {
-				h.group[p], found = h.group[q], true
-				break
+// largest are those of a texel's places that the most of them can be come to from over the
+// surface: what stands between them, a thin wall, parts them. By how many, not by their light:
+// the darkest of a few samples would be too dark.
+func (h *hand) largest(w *work, places []unwrap.Place, use []int) (best []int) {
+	var groups [][]int
+next:
+	for _, p := range use {
+		b, nb := w.spot(&places[p])
+		for i, g := range groups {
+			for _, q := range g {
+				if a, na := w.spot(&places[q]); open(h.w, a, na, b, nb) {
+					groups[i] = append(g, p)
+					continue next
+				}
 			}
 		}
-		if !found {
-			h.group[p] = h.groups
-			h.groups++
+		groups = append(groups, []int{p})
+	}
+	for _, g := range groups {
+		if len(g) > len(best) {
+			best = g
 		}
 	}
+	return best
 }
 
 // spot is where a place lies, and the surface's normal there.
@@ -420,31 +419,6 @@ func open(t *world.Tracer, a, na, b, nb vec.V3) bool {
 		return t.Passes(p, vec.V3{}, d.Scale(1/l), l) != vec.V3{}
 	}
 	return clear(from, over) && clear(over, to)
-}
-
-// darkest is the mean of a light over the darkest group of places.
-func (h *hand) darkest(i int, use []int) (m means) {
-	if h.groups == 1 {
-		m.straight, m.bounced, m.straightVar, m.bouncedVar = h.mean(i, use)
-		return m
-	}
-	least := math.Inf(1)
-	for g := range h.groups {
-		var some []int
-		for _, k := range use {
-			if h.group[k] == g {
-				some = append(some, k)
-			}
-		}
-		if len(some) == 0 {
-			continue
-		}
-		a, c, x, y := h.mean(i, some)
-		if l := lum(a) + lum(c); l < least {
-			least, m = l, means{a, c, x, y}
-		}
-	}
-	return m
 }
 
 // Luminous is the luminance of a colour of light.

@@ -355,8 +355,12 @@ func (w *work) walls(ctx context.Context, workers int) error {
 	return err
 }
 
-// wall gives both of such neighbours the light of the darker: what is looked up between them
-// would come through the wall else.
+// stark is how many times brighter one side of a wall must be than the other to give way: what
+// differs less is more wrong the darker than as it is.
+const stark = 4
+
+// wall gives both of such neighbours the light of the far darker one: what is looked up between
+// them would come through the wall else.
 func (w *work) wall(rgb []float32) {
 	if len(w.parted) == 0 {
 		return
@@ -368,7 +372,7 @@ func (w *work) wall(rgb []float32) {
 	for _, p := range w.parted {
 		for k := range 2 {
 			mine, other := p[k], p[1-k]
-			if v := at(was, other); lum(v) < lum(at(rgb, mine)) {
+			if v := at(was, other); stark*lum(v) < lum(at(was, mine)) && lum(v) < lum(at(rgb, mine)) {
 				rgb[3*mine], rgb[3*mine+1], rgb[3*mine+2] = v.X, v.Y, v.Z
 			}
 		}

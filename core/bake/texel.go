@@ -33,7 +33,6 @@ func (h *hand) first(w *work, cell int) {
 	for _, k := range use {
 		if h.t.n[k] > h.t.back[k] {
 			kept = append(kept, k)
-			w.use[cell] |= 1 << k
 		}
 	}
 	if len(kept) == 0 {
@@ -41,14 +40,15 @@ func (h *hand) first(w *work, cell int) {
 		return
 	}
 	w.state[cell] = lit
-	h.part(w, places, kept)
-	for k, g := range h.group {
-		w.groups[cell] |= uint8(g) << (2 * k)
+	kept = h.largest(w, places, kept)
+	w.use[cell] = 0
+	for _, k := range kept {
+		w.use[cell] |= 1 << k
 	}
 	w.pos[cell], w.n[cell] = w.spot(&places[kept[0]])
 	for i := range h.b.Sources {
 		if h.on[i] {
-			w.put(i, cell, h.darkest(i, kept))
+			w.put(i, cell, h.mean(i, kept))
 		}
 	}
 }
@@ -224,14 +224,9 @@ func (h *hand) more(w *work, cell int) {
 	}
 	var use []int
 	for k := range parts * parts {
-		h.group[k] = int(w.groups[cell] >> (2 * k) & 3)
 		if w.use[cell]>>k&1 != 0 {
 			use = append(use, k)
 		}
-	}
-	h.groups = 1
-	for _, k := range use {
-		h.groups = max(h.groups, h.group[k]+1)
 	}
 	h.begin()
 	from := int(w.samples[cell])
@@ -251,7 +246,7 @@ func (h *hand) more(w *work, cell int) {
 		if w.extra[i] == nil || w.extra[i][cell] == 0 {
 			continue
 		}
-		b := h.darkest(i, use)
+		b := h.mean(i, use)
 		n := float32((int(w.extra[i][cell]) + step - 1) / step * step)
 		o := 3 * cell
 		a := means{vec.V3{X: w.straight[i][o], Y: w.straight[i][o+1], Z: w.straight[i][o+2]}, vec.V3{X: w.bounced[i][o], Y: w.bounced[i][o+1], Z: w.bounced[i][o+2]}, w.straightVar[i][cell], w.bouncedVar[i][cell]}

@@ -155,7 +155,7 @@ var mutants = []mutant{
 	{"charts: texels without a place where they are looked up", "core/unwrap/texels.go", `const reach = 1.35`, `const reach = 0.5`, "./core/unwrap"},
 	{"bake: direct light of split lights", "core/path/gather.go", `(w.unasked == nil || v.From.Depth > 0 || !w.unasked[i])`, `true`, "./core/bake"},
 	{"bake: half of the irradiance", "core/path/texel.go", `const pi = 3.14159265`, `const pi = 1.57079633`, "./core/bake"},
-	{"bake: light through walls", "core/bake/finish.go", `if v := at(was, other); lum(v) < lum(at(rgb, mine)) {`, `if v := at(was, other); false {`, "./core/bake"},
+	{"bake: light through walls", "core/bake/finish.go", "if v := at(was, other); stark*lum(v)", "if v := at(was, other); false && stark*lum(v)", "./core/bake"},
 	{"bake: filled from the brightest side", "core/bake/finish.go", `if l := lum(m); l < least {`, `if l := -lum(m); l < least {`, "./core/bake"},
 	{"bake: noise told too low", "core/bake/finish.go", `s.variance[c] = float32(v[k]) * (g*g + (1-g)*(1-g)/float32(many))`, `s.variance[c] = float32(v[k]) * (g*g + (1-g)*(1-g)/float32(many)) / 100`, "./core/bake"},
 	{"bake: all layers made anew", "core/bake/result.go", `ok = ok && (have[i][k].Lux == nil`, `ok = false && (have[i][k].Lux == nil`, "./core/bake"},
@@ -187,4 +187,7 @@ var mutants = []mutant{
 	{"panoramas of a light kept without its place", "core/baking/baking.go", "w.Quality.Mirror, all[i].Key, all[i].Bounces)", "w.Quality.Mirror, i)", "./core/baking"},
 	{"a layout taken over with other rules", "core/baking/baking.go", "if before != nil && before.key == w.key {", "if before != nil {", "./core/baking"},
 	{"a whole end kept without its lights", "core/baking/baking.go", `return w.keyOf("end", w.key, w.Quality, len(w.Sources), lit)`, `return w.keyOf("end", w.key, w.Quality, len(w.Sources))`, "./core/baking"},
+	{"bake: both sides of a wall in one texel", "core/bake/baker.go", "		if len(g) > len(best) {", "		if best = use; len(g) > len(best) {", "./core/bake"},
+	{"refine: no rest for what is waited for", "refine/studio.go", "if j.Kind == plan.Samples && j.From > 0 && s.resting() {", "if j.Kind == plan.Idle && s.resting() {", "./refine"},
+	{"what a change made is not counted", "farm/jobs.go", "made = GREATEST(made, $3)", "made = GREATEST(made, $3 * 0)", "./farm"},
 }
