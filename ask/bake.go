@@ -62,6 +62,15 @@ func qualities(doc *setup.Setup) map[string]setup.Quality {
 	return out
 }
 
+// qualityOf is a quality by its name. Error: ErrBake.
+func qualityOf(s *refine.Shot, name string) (setup.Quality, error) {
+	q, ok := qualities(s.Doc)[name]
+	if !ok {
+		return q, fmt.Errorf("%w: %q is no quality of this setup: choose draft, review or final", ErrBake, name)
+	}
+	return q, nil
+}
+
 // bakeDoc is the document as it is baked: with the look that is shown.
 func bakeDoc(s *refine.Shot) *setup.Setup { return lamps.Shown(s.Doc) }
 
@@ -112,9 +121,9 @@ func (d *Desk) AskBake(ctx context.Context, p *refine.Pictures, id int64, qualit
 	if err != nil {
 		return nil, err
 	}
-	q, ok := qualities(s.Doc)[quality]
-	if !ok {
-		return nil, fmt.Errorf("%w: %q is no quality of this setup: choose draft, review or final", ErrBake, quality)
+	q, err := qualityOf(s, quality)
+	if err != nil {
+		return nil, err
 	}
 	doc := bakeDoc(s)
 	_, err = d.Farm.Ask(ctx, &farm.Order{Setup: id, Revision: s.Revision, Doc: doc, Place: s.Stage.Blob, File: s.Stage.File, Quality: quality, Numbers: q})
@@ -144,9 +153,9 @@ func (d *Desk) EstimateBake(ctx context.Context, p *refine.Pictures, quality str
 	if err != nil {
 		return nil, err
 	}
-	q, ok := qualities(s.Doc)[quality]
-	if !ok {
-		return nil, fmt.Errorf("%w: %q is no quality of this setup", ErrBake, quality)
+	q, err := qualityOf(s, quality)
+	if err != nil {
+		return nil, err
 	}
 	o := &baking.Order{Scene: s.Stage.Scene, World: s.Stage.World, Doc: bakeDoc(s), Lamps: s.Lamps, Quality: q, Workers: d.studio.Workers()}
 	o.Place = farm.Place(&s.Stage.Stage, o.Doc, s.Stage.Scene)
@@ -500,8 +509,8 @@ func (d *Desk) BakedAt(ctx context.Context, p *refine.Pictures, id int64, at vec
 			ref = ref.Add(is.Six[l][i].Mul(byID[id]))
 		}
 		out.Lux[i], out.Reference[i] = lux.Array(), ref.Array()
-		off += math.Abs(bake.Luminous(lux) - bake.Luminous(ref))
-		sum += bake.Luminous(ref)
+		off += math.Abs(colour.LuminanceOf(lux) - colour.LuminanceOf(ref))
+		sum += colour.LuminanceOf(ref)
 	}
 	out.Differs = off / max(sum, 1e-9)
 	return out, nil

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/colour"
 	"willowherb/core/bake"
 	"willowherb/core/lamps"
 	"willowherb/core/light"
@@ -152,9 +153,9 @@ func TestTexelsAreTrue(t *testing.T) {
 		e, ok := r.At(l.Object, tri, u, v, nil)
 		require.True(t, ok)
 		for i := range e {
-			told += bake.Luminous(e[i].Mul(b.Sources[i].Gain))
+			told += colour.LuminanceOf(e[i].Mul(b.Sources[i].Gain))
 		}
-		is += bake.Luminous(p.truth(plan, tri, u, v, 1200))
+		is += colour.LuminanceOf(p.truth(plan, tri, u, v, 1200))
 	}
 	require.InEpsilon(t, is, told, 0.05)
 }

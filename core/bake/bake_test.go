@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/colour"
 	"willowherb/core/light"
 	"willowherb/core/scene"
 	"willowherb/core/scene/scenetest"
@@ -305,9 +306,9 @@ func noiseTold(t *testing.T, smooth int) {
 	n := 0
 	for c, has := range r.Plan.Objects[0].Has {
 		if has {
-			d := lum(vec.V3{X: a[3*c] - b[3*c], Y: a[3*c+1] - b[3*c+1], Z: a[3*c+2] - b[3*c+2]})
+			d := colour.LuminanceOf(vec.V3{X: a[3*c] - b[3*c], Y: a[3*c+1] - b[3*c+1], Z: a[3*c+2] - b[3*c+2]})
 			off += math.Abs(d)
-			sum += lum(vec.V3{X: b[3*c], Y: b[3*c+1], Z: b[3*c+2]})
+			sum += colour.LuminanceOf(vec.V3{X: b[3*c], Y: b[3*c+1], Z: b[3*c+2]})
 			n++
 		}
 	}

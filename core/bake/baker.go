@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"willowherb/core/cache"
+	"willowherb/core/colour"
 	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/path"
@@ -55,7 +56,7 @@ func Whole(l *lamps.Lamp) bool {
 }
 
 // algorithm changes whenever the same inputs would give another layer, probe or panorama.
-const algorithm = 9
+const algorithm = 10
 
 // Lit names all that the light cache knows of some lights, besides their own keys.
 func (p *Plan) Lit(place [32]byte) [32]byte {
@@ -320,10 +321,6 @@ func (h *hand) done() {
 	h.w.Release()
 }
 
-func lum(v vec.V3) float64 {
-	return 0.2126*float64(v.X) + 0.7152*float64(v.Y) + 0.0722*float64(v.Z)
-}
-
 // mean of a light over the places that count, each alike, and the variances of the means:
 // what differs from place to place is no noise.
 func (h *hand) mean(i int, use []int) (out means) {
@@ -341,7 +338,7 @@ func (h *hand) mean(i int, use []int) (out means) {
 		a, c := s.straight.Scale(inv), s.bounced.Scale(inv)
 		straight, bounced = straight.Add(a), bounced.Add(c)
 		n := float64(s.n)
-		ya, yc := lum(a), lum(c)
+		ya, yc := colour.LuminanceOf(a), colour.LuminanceOf(c)
 		d := max(n-1, 1) * n
 		sa += max(s.straight2-n*ya*ya, 0) / d
 		sc += max(s.bounced2-n*yc*yc, 0) / d
@@ -352,10 +349,10 @@ func (h *hand) mean(i int, use []int) (out means) {
 	if single && m > 1 {
 		// One sample a place: what differs from place to place is all that is known.
 		sa, sc = 0, 0
-		ma, mc := lum(straight)/float64(m), lum(bounced)/float64(m)
+		ma, mc := colour.LuminanceOf(straight)/float64(m), colour.LuminanceOf(bounced)/float64(m)
 		for _, k := range use {
 			if s := &h.t.sums[k][i]; s.n > 0 {
-				da, dc := lum(s.straight)-ma, lum(s.bounced)-mc
+				da, dc := colour.LuminanceOf(s.straight)-ma, colour.LuminanceOf(s.bounced)-mc
 				sa, sc = sa+da*da, sc+dc*dc
 			}
 		}
@@ -420,9 +417,6 @@ func open(t *world.Tracer, a, na, b, nb vec.V3) bool {
 	}
 	return clear(from, over) && clear(over, to)
 }
-
-// Luminous is the luminance of a colour of light.
-func Luminous(v vec.V3) float64 { return lum(v) }
 
 // Lights are the sources, then the others, ready for sampling, and Table what the light cache
 // knows of them where the map's texels asked.

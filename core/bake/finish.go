@@ -7,6 +7,7 @@ import (
 
 	"github.com/x448/float16"
 
+	"willowherb/core/colour"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
 	"willowherb/core/world"
@@ -70,7 +71,7 @@ func (w *work) layer(i int) (out Layer) {
 	n := 0
 	for c, st := range w.state {
 		if st == lit {
-			out.Mean += lum(vec.V3{X: sum[3*c], Y: sum[3*c+1], Z: sum[3*c+2]})
+			out.Mean += colour.LuminanceOf(vec.V3{X: sum[3*c], Y: sum[3*c+1], Z: sum[3*c+2]})
 			out.Noise += math.Sqrt(float64(variance[c]))
 			n++
 		}
@@ -273,7 +274,7 @@ func (s *smoother) settle(begin, wide, high int, mean []float32, rounds int) {
 	off, noise := make([]float64, n), make([]float64, n)
 	at := func(rgb []float32, c int) vec.V3 { return vec.V3{X: rgb[3*c], Y: rgb[3*c+1], Z: rgb[3*c+2]} }
 	for k := range n {
-		d := lum(at(s.rgb, begin+k)) - lum(at(mean, begin+k))
+		d := colour.LuminanceOf(at(s.rgb, begin+k)) - colour.LuminanceOf(at(mean, begin+k))
 		off[k], noise[k] = d*d, float64(s.variance[begin+k])
 	}
 	d, v := pooled(off, noise, s.w.state[begin:begin+n], wide, high, judged)
@@ -372,7 +373,7 @@ func (w *work) wall(rgb []float32) {
 	for _, p := range w.parted {
 		for k := range 2 {
 			mine, other := p[k], p[1-k]
-			if v := at(was, other); stark*lum(v) < lum(at(was, mine)) && lum(v) < lum(at(rgb, mine)) {
+			if v := at(was, other); stark*colour.LuminanceOf(v) < colour.LuminanceOf(at(was, mine)) && colour.LuminanceOf(v) < colour.LuminanceOf(at(rgb, mine)) {
 				rgb[3*mine], rgb[3*mine+1], rgb[3*mine+2] = v.X, v.Y, v.Z
 			}
 		}
@@ -442,7 +443,7 @@ func darkest(rgb []float32, st []state, begin, x, y, wide, high int) (best vec.V
 	end := func() {
 		if n > 0 {
 			m := sum.Scale(1 / float32(n))
-			if l := lum(m); l < least {
+			if l := colour.LuminanceOf(m); l < least {
 				least, best, ok = l, m, true
 			}
 		}

@@ -125,3 +125,24 @@ func TestSeamsJoinWhatIsOneSurface(t *testing.T) {
 		require.NotEqual(t, a, s[1].most())
 	}
 }
+
+// TestEdgesAreTold: of a sharp shadow on a floor, fewer the smaller the texels are; none of a lamp
+// alone.
+func TestEdgesAreTold(t *testing.T) {
+	told := func(crate bool, density float64) float64 {
+		g := scenetest.New()
+		g.S.Materials[0] = scenetest.Matt(0)
+		g.Floor(3)
+		if crate {
+			g.Box("crate", vec.V3{Y: 1}, 0.7)
+		}
+		w := g.World(t)
+		r := bakeAll(t, w, document(density), plain, 2, source("lamp", bulb(7, vec.V3{Y: 4})))
+		return r.Edges(0, r.Gains())
+	}
+	require.Zero(t, told(false, 4))
+	coarse, fine := told(true, 4), told(true, 12)
+	require.Greater(t, coarse, 0.03)
+	require.Less(t, fine, 0.6*coarse)
+	require.Positive(t, fine)
+}

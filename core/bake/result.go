@@ -9,6 +9,7 @@ import (
 
 	"github.com/x448/float16"
 
+	"willowherb/core/colour"
 	"willowherb/core/vec"
 )
 
@@ -213,12 +214,49 @@ func (r *Result) Gains() (out []vec.V3) {
 	return out
 }
 
+// Edges is the share of an object's texels beside which its light, of all sources at some gains,
+// changes so much that the change lies within a texel: edges of shadows are lost there. What
+// noise alone would do does not count.
+func (r *Result) Edges(i int, gains []vec.V3) float64 {
+	const sharp, dim = 0.6, 0.5 // of the brighter; of the object's mean
+	l, rgb := r.Plan.Objects[i], r.Lux(i, gains)
+	var mean float64
+	for c, has := range l.Has {
+		if has {
+			mean += colour.LuminanceAt(rgb, 3*c) / float64(max(l.Used, 1))
+		}
+	}
+	off := max(sharp, 6*r.Noise(i, gains))
+	n := 0
+	for p := range l.Patches {
+		q := &l.Patches[p]
+		for c := range q.W * q.H {
+			a := l.Begin[p] + c
+			if !l.Has[a] {
+				continue
+			}
+			x := colour.LuminanceAt(rgb, 3*a)
+			for _, d := range [2][2]int{{1, 0}, {0, 1}} {
+				if c%q.W+d[0] >= q.W || c/q.W+d[1] >= q.H {
+					continue
+				}
+				b := a + d[1]*q.W + d[0]
+				if y := colour.LuminanceAt(rgb, 3*b); l.Has[b] && max(x, y) > dim*mean && math.Abs(x-y) > off*max(x, y) {
+					n++
+					break
+				}
+			}
+		}
+	}
+	return float64(n) / float64(max(l.Used, 1))
+}
+
 // Noise that is left in an object's texels, as a share of their mean, at some gains.
 func (r *Result) Noise(i int, gains []vec.V3) float64 {
 	var mean, variance float64
 	for k, g := range gains {
 		y := &r.Objects[i].Layers[k]
-		f := lum(g)
+		f := colour.LuminanceOf(g)
 		mean += f * y.Mean
 		variance += f * f * y.Noise * y.Noise
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 
+	"willowherb/core/colour"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
 )
@@ -98,12 +99,12 @@ func (s *taken) add(straight, bounced vec.V3) {
 	s.n++
 	if straight != (vec.V3{}) {
 		s.straight = s.straight.Add(straight)
-		y := lum(straight)
+		y := colour.LuminanceOf(straight)
 		s.straight2 += y * y
 	}
 	if bounced != (vec.V3{}) {
 		s.bounced = s.bounced.Add(bounced)
-		y := lum(bounced)
+		y := colour.LuminanceOf(bounced)
 		s.bounced2 += y * y
 	}
 }
@@ -133,7 +134,7 @@ func (w *work) share(ctx context.Context, workers int) error {
 		for c, s := range w.state {
 			if s == lit {
 				o := 3 * c
-				mean[c] = lum(vec.V3{X: w.straight[i][o] + w.bounced[i][o], Y: w.straight[i][o+1] + w.bounced[i][o+1], Z: w.straight[i][o+2] + w.bounced[i][o+2]})
+				mean[c] = colour.LuminanceOf(vec.V3{X: w.straight[i][o] + w.bounced[i][o], Y: w.straight[i][o+1] + w.bounced[i][o+1], Z: w.straight[i][o+2] + w.bounced[i][o+2]})
 				noise[c] = float64(w.straightVar[i][c]) + float64(w.bouncedVar[i][c])
 			}
 		}

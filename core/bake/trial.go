@@ -6,6 +6,7 @@ import (
 	"math"
 	"time"
 
+	"willowherb/core/colour"
 	"willowherb/core/sampling"
 	"willowherb/core/spread"
 	"willowherb/core/trace"
@@ -91,9 +92,9 @@ func (b *Baker) Try(ctx context.Context, texels int) (g Guess, err error) {
 			}
 			var v float64
 			for k := range b.Sources {
-				gain := lum(b.Sources[k].Gain)
+				gain := colour.LuminanceOf(b.Sources[k].Gain)
 				v += gain * gain * float64(w.straightVar[k][c]+w.bouncedVar[k][c])
-				light += gain * (0.2126*float64(w.straight[k][3*c]+w.bounced[k][3*c]) + 0.7152*float64(w.straight[k][3*c+1]+w.bounced[k][3*c+1]) + 0.0722*float64(w.straight[k][3*c+2]+w.bounced[k][3*c+2]))
+				light += gain * (colour.LuminanceAt(w.straight[k], 3*c) + colour.LuminanceAt(w.bounced[k], 3*c))
 			}
 			noise += math.Sqrt(v)
 		}

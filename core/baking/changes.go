@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"willowherb/core/bake"
+	"willowherb/core/colour"
 	"willowherb/core/lamps"
 	"willowherb/core/setup"
 )
@@ -76,7 +77,7 @@ func named(ls []*lamps.Lamp, id string) string {
 	return id
 }
 
-func lumOf(s bake.Source) float64 { return bake.Luminous(s.Gain) }
+func lumOf(s bake.Source) float64 { return colour.LuminanceOf(s.Gain) }
 
 // level says how a light's level changed, in stops.
 func level(was, now float64) string {

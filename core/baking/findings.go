@@ -23,8 +23,9 @@ type Finding struct {
 // Limits of the checks.
 const (
 	noisyFrom    = 0.15 // noise left in an object, as a share of its light
-	thinFrom     = 0.02 // share of an object's texels beside something thinner
+	thinFrom     = 0.1 // share of an object's texels beside something thinner
 	jump         = 2.5  // densities of neighbours, one over the other
+	edgesFrom    = 0.04 // share of an object's texels within which shadows have their edges
 	wasteFrom    = 0.5  // of the pages, with padding
 	wrongFrom    = 0.5  // of the probes along the route, at a place
 	mirrorFrom   = 0.35
@@ -47,7 +48,10 @@ func Check(s *scene.Scene, doc *setup.Setup, r *bake.Result, e *Ended) []Finding
 			add("noise", l.Path, "Bake at a better quality, or have probes light it.", "%.0f %% of its light is noise", 100*n)
 		}
 		if _, thin := r.Buried(i); float64(thin) > thinFrom*float64(l.Used) {
-			add("leak", l.Path, "Give it more texels a metre, or make what stands on it thicker.", "%.0f %% of its texels lie beside something thinner than a texel: they take the darker side's light", 100*float64(thin)/float64(l.Used))
+			add("leak", l.Path, "Give it more texels a metre, or make what stands on it thicker.", "%.0f %% of its texels lie beside something thinner than a texel: where one side is far brighter, they take the darker side's light", 100*float64(thin)/float64(l.Used))
+		}
+		if e := r.Edges(i, gains); e > edgesFrom {
+			add("shadow", l.Path, fmt.Sprintf("Give it %.3g texels a metre, or split the lights whose shadows are sharp there.", math.Ceil(2*l.Density)), "at %.0f %% of its texels light changes within a texel: they are larger than the shadows' detail", 100*e)
 		}
 		if l.OwnUV != "" && l.OwnUV != "used" {
 			add("charts", l.Path, "Mend its second UV set, or leave it: charts are made for it.", "its second UV set does not serve: %s", l.OwnUV)

@@ -10,6 +10,7 @@ import (
 	"slices"
 
 	"willowherb/core/cache"
+	"willowherb/core/colour"
 	"willowherb/core/film"
 	"willowherb/core/light"
 	"willowherb/core/path"
@@ -293,9 +294,6 @@ func Chosen(all []*Shown, p vec.V3) (best *Shown) {
 func (m *Mirror) Wrong(ctx context.Context, w *world.World, lights []*light.Light, table *cache.Table, gains []vec.V3, workers int) (float64, error) {
 	const places, rays = 48, 24
 	shown := m.Sum(gains, workers)
-	lum := func(v vec.V3) float64 {
-		return 0.2126*float64(v.X) + 0.7152*float64(v.Y) + 0.0722*float64(v.Z)
-	}
 	off, sum := make([]float64, places), make([]float64, places)
 	err := spread.With(ctx, places, workers, func() (func(int), func()) {
 		k, t := path.NewWalker(w, lights), w.Tracer()
@@ -336,8 +334,8 @@ func (m *Mirror) Wrong(ctx context.Context, w *world.World, lights []*light.Ligh
 						}
 					}
 				}
-				off[i] += math.Abs(lum(is) - lum(shown.Towards(p, s.D, 0)))
-				sum[i] += lum(is)
+				off[i] += math.Abs(colour.LuminanceOf(is) - colour.LuminanceOf(shown.Towards(p, s.D, 0)))
+				sum[i] += colour.LuminanceOf(is)
 			}
 		}, func() { k.Release(); t.Release() }
 	})

@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"willowherb/core/cache"
+	"willowherb/core/colour"
 	"willowherb/core/ground"
 	"willowherb/core/light"
 	"willowherb/core/setup"
@@ -194,14 +195,10 @@ func (o *Order) differs(f *Field, p vec.V3, s *Sight, open Open) bool {
 		for l, g := range o.Gains {
 			true3 = true3.Add(s.SH[l].Lux(axes[a]).Mul(g))
 		}
-		sum += luminance(true3)
-		off += math.Abs(luminance(true3) - luminance(told))
+		sum += colour.LuminanceOf(true3)
+		off += math.Abs(colour.LuminanceOf(true3) - colour.LuminanceOf(told))
 	}
 	return off > changes*sum
-}
-
-func luminance(v vec.V3) float64 {
-	return 0.2126*float64(v.X) + 0.7152*float64(v.Y) + 0.0722*float64(v.Z)
 }
 
 func (o *Order) look(e *Eye, p vec.V3, rays int, name uint32) *Sight {
@@ -456,8 +453,8 @@ func (o *Order) Along(ctx context.Context, f *Field, at []vec.V3, rays int) ([]F
 				for l, g := range o.Gains {
 					is = is.Add(s.Six[l][a].Mul(g))
 				}
-				sum += luminance(is)
-				off += math.Abs(luminance(is) - luminance(told))
+				sum += colour.LuminanceOf(is)
+				off += math.Abs(colour.LuminanceOf(is) - colour.LuminanceOf(told))
 			}
 			out[i] = Fault{at[i], off / max(sum, 1e-9)}
 		}, e.Release

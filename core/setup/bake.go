@@ -1,7 +1,9 @@
 package setup
 
 import (
+	"maps"
 	"math"
+	"slices"
 
 	"willowherb/core/vec"
 )
@@ -131,7 +133,8 @@ func (b *Bake) validate(c *checker, at string) {
 	}
 	boxes := func(at string, m map[string]Box) {
 		c.count(at, len(m), maxBoxes)
-		for id, v := range m {
+		for _, id := range slices.Sorted(maps.Keys(m)) {
+			v := m[id]
 			c.id(at+"/"+id, id)
 			c.name(at+"/"+id+"/name", v.Name)
 			c.place(at+"/"+id+"/position", v.Position)
@@ -143,13 +146,15 @@ func (b *Bake) validate(c *checker, at string) {
 	boxes(at+"/bounds", b.Bounds)
 	boxes(at+"/fill", b.Fill)
 	c.count(at+"/probes", len(b.Probes), 2000)
-	for id, v := range b.Probes {
+	for _, id := range slices.Sorted(maps.Keys(b.Probes)) {
+		v := b.Probes[id]
 		c.id(at+"/probes/"+id, id)
 		c.name(at+"/probes/"+id+"/name", v.Name)
 		c.place(at+"/probes/"+id+"/position", v.Position)
 	}
 	c.count(at+"/mirrors", len(b.Mirrors), 64)
-	for id, v := range b.Mirrors {
+	for _, id := range slices.Sorted(maps.Keys(b.Mirrors)) {
+		v := b.Mirrors[id]
 		at := at + "/mirrors/" + id
 		c.id(at, id)
 		c.name(at+"/name", v.Name)

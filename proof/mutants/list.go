@@ -155,8 +155,8 @@ var mutants = []mutant{
 	{"charts: texels without a place where they are looked up", "core/unwrap/texels.go", `const reach = 1.35`, `const reach = 0.5`, "./core/unwrap"},
 	{"bake: direct light of split lights", "core/path/gather.go", `(w.unasked == nil || v.From.Depth > 0 || !w.unasked[i])`, `true`, "./core/bake"},
 	{"bake: half of the irradiance", "core/path/texel.go", `const pi = 3.14159265`, `const pi = 1.57079633`, "./core/bake"},
-	{"bake: light through walls", "core/bake/finish.go", "if v := at(was, other); stark*lum(v)", "if v := at(was, other); false && stark*lum(v)", "./core/bake"},
-	{"bake: filled from the brightest side", "core/bake/finish.go", `if l := lum(m); l < least {`, `if l := -lum(m); l < least {`, "./core/bake"},
+	{"bake: light through walls", "core/bake/finish.go", "if v := at(was, other); stark*colour", "if v := at(was, other); false && stark*colour", "./core/bake"},
+	{"bake: filled from the brightest side", "core/bake/finish.go", `if l := colour.LuminanceOf(m); l < least {`, `if l := -colour.LuminanceOf(m); l < least {`, "./core/bake"},
 	{"bake: noise told too low", "core/bake/finish.go", `s.variance[c] = float32(v[k]) * (g*g + (1-g)*(1-g)/float32(many))`, `s.variance[c] = float32(v[k]) * (g*g + (1-g)*(1-g)/float32(many)) / 100`, "./core/bake"},
 	{"bake: all layers made anew", "core/bake/result.go", `ok = ok && (have[i][k].Lux == nil`, `ok = false && (have[i][k].Lux == nil`, "./core/bake"},
 	{"bake: bounces without bound", "core/cache/solve.go", `r = min(b-1, sweeps)`, `r = sweeps`, "./core/bake"},
@@ -190,4 +190,5 @@ var mutants = []mutant{
 	{"bake: both sides of a wall in one texel", "core/bake/baker.go", "		if len(g) > len(best) {", "		if best = use; len(g) > len(best) {", "./core/bake"},
 	{"refine: no rest for what is waited for", "refine/studio.go", "if j.Kind == plan.Samples && j.From > 0 && s.resting() {", "if j.Kind == plan.Idle && s.resting() {", "./refine"},
 	{"what a change made is not counted", "farm/jobs.go", "made = GREATEST(made, $3)", "made = GREATEST(made, $3 * 0)", "./farm"},
+	{"edges of shadows counted in the dark too", "core/bake/result.go", "if y := colour.LuminanceAt(rgb, 3*b); l.Has[b] && max(x, y) > dim*mean && math.Abs(x-y) > off*max(x, y) {", "if y := colour.LuminanceAt(rgb, 3*b); l.Has[b] && math.Abs(x-y) >= 0*off*dim*mean {", "./core/bake"},
 }
