@@ -8,8 +8,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
-	"willowherb/core/colour"
 	"willowherb/core/bake"
+	"willowherb/core/colour"
 	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/path"

@@ -23,7 +23,7 @@ type Finding struct {
 // Limits of the checks.
 const (
 	noisyFrom    = 0.15 // noise left in an object, as a share of its light
-	thinFrom     = 0.1 // share of an object's texels beside something thinner
+	thinFrom     = 0.1  // share of an object's texels beside something thinner
 	jump         = 2.5  // densities of neighbours, one over the other
 	edgesFrom    = 0.04 // share of an object's texels within which shadows have their edges
 	wasteFrom    = 0.5  // of the pages, with padding
