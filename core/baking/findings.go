@@ -51,7 +51,7 @@ func Check(s *scene.Scene, doc *setup.Setup, r *bake.Result, e *Ended) []Finding
 			add("leak", l.Path, "Give it more texels a metre, or make what stands on it thicker.", "%.0f %% of its texels lie beside something thinner than a texel: where one side is far brighter, they take the darker side's light", 100*float64(thin)/float64(l.Used))
 		}
 		if e := r.Edges(i, gains); e > edgesFrom {
-			add("shadow", l.Path, fmt.Sprintf("Give it %.3g texels a metre, or split the lights whose shadows are sharp there.", math.Ceil(2*l.Density)), "at %.0f %% of its texels light changes within a texel: they are larger than the shadows' detail", 100*e)
+			add("shadow", l.Path, fmt.Sprintf("Give it %.3g texels a metre, or split the lights whose shadows are sharp there.", math.Ceil(2*l.Density/plan.Quality.Density)), "at %.0f %% of its texels light changes within a texel: they are larger than the shadows' detail", 100*e)
 		}
 		if l.OwnUV != "" && l.OwnUV != "used" {
 			add("charts", l.Path, "Mend its second UV set, or leave it: charts are made for it.", "its second UV set does not serve: %s", l.OwnUV)
