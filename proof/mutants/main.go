@@ -35,7 +35,7 @@ func run() error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	for _, part := range []string{"blob", "core", "demo", "format", "plan", "proof", "refine", "stage", "store"} {
+	for _, part := range []string{"blob", "core", "demo", "farm", "format", "journal", "plan", "proof", "refine", "stage", "store"} {
 		if err := os.CopyFS(filepath.Join(dir, part), os.DirFS(part)); err != nil {
 			return err
 		}
