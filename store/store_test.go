@@ -75,6 +75,31 @@ func TestMigrationsHoldALock(t *testing.T) {
 	wg.Wait()
 }
 
+// A database of an earlier version keeps its bakes, whether or not it knew their layers.
+func TestBakesOfAnEarlierVersionAreKept(t *testing.T) {
+	for _, older := range []string{"made", "made, DROP COLUMN layers"} {
+		url := storetest.Database(t)
+		db, err := store.Open(ctx, url)
+		require.NoError(t, err)
+		do := func(sql string) {
+			t.Helper()
+			_, err := db.Pool.Exec(ctx, sql)
+			require.NoError(t, err)
+		}
+		do("ALTER TABLE bakes DROP COLUMN " + older)
+		do("DELETE FROM goose_db_version WHERE version_id >= 5")
+		do("INSERT INTO bake_layers (key, data) VALUES ('a', 'x')")
+		db.Close()
+		db, err = store.Open(ctx, url)
+		require.NoError(t, err)
+		do("SELECT layers, made FROM bakes")
+		var kept int
+		require.NoError(t, db.Pool.QueryRow(ctx, "SELECT count(*) FROM bake_layers").Scan(&kept))
+		require.Equal(t, 1, kept)
+		db.Close()
+	}
+}
+
 func TestDoWaitsOutADatabaseThatIsAway(t *testing.T) {
 	db := &store.DB{Patience: 3 * time.Second}
 	tries := 0

@@ -79,7 +79,8 @@ type Baker struct {
 	portals []light.Portal
 	lights  []*light.Light
 	level   []float64 // what each light gives to the whole place, on average, in lux
-	Took    struct{ Cache time.Duration }
+	// Took is how long openings and light cache took.
+	Took struct{ Cache time.Duration }
 }
 
 // NewBaker makes a baker ready: finds the openings, and fills the light cache as far as the
@@ -259,7 +260,6 @@ type work struct {
 	bouncedVar        [][]float32
 	samples           []int64     // of each cell
 	use               []uint8     // of each cell, the places that count, a bit each
-	groups            []uint8     // the group of each place, two bits each
 	extra             [][]uint16  // of each source and cell, samples that it still wants
 	weights           [][]float32 // of each round of smoothing, of each cell, of its taps
 	along             [][2]Taps   // the two sides of seams, place by place

@@ -10,30 +10,29 @@ import (
 	"willowherb/core/vec"
 )
 
-// smoothable is an object with its first samples taken.
-func smoothable(t *testing.T) *work {
+// sampled is a stage's first object with the first samples of one lamp taken.
+func sampled(t *testing.T, g *scenetest.Stage, density float64) *work {
 	t.Helper()
 	ctx := context.Background()
-	g := scenetest.New()
-	g.Floor(2)
 	w := g.World(t)
 	q := plain
 	q.Least, q.Most, q.Smooth = 4, 4, 3
-	p, err := Lay(ctx, w.S, w, document(8), q, 2)
+	p, err := Lay(ctx, w.S, w, document(density), q, 2)
 	require.NoError(t, err)
 	_, lights := room(t)
 	b, err := NewBaker(ctx, w, p, lights[:1], nil, 2, nil)
 	require.NoError(t, err)
 	k := b.work(p.Objects[0])
 	require.NoError(t, b.each(ctx, k, (*hand).first))
-	require.NoError(t, k.walls(ctx, 2))
 	return k
 }
 
 // TestSmoothingKeepsTheLight: what a cell takes of its neighbours they take of it, at edges and
 // beside walls too; and nothing goes through a wall, however far the taps lie apart.
 func TestSmoothingKeepsTheLight(t *testing.T) {
-	k := smoothable(t)
+	g := scenetest.New()
+	g.Floor(2)
+	k := sampled(t, g, 8)
 	l := k.l
 	// A wall across the first patch, between two rows of cells.
 	q := &l.Patches[0]
@@ -100,16 +99,7 @@ func TestSeamsJoinWhatIsOneSurface(t *testing.T) {
 		}
 	}
 	g.Add("drum", 0, quads...)
-	w := g.World(t)
-	q := plain
-	q.Least, q.Most = 4, 4
-	p, err := Lay(ctx, w.S, w, document(12), q, 2)
-	require.NoError(t, err)
-	_, lights := room(t)
-	b, err := NewBaker(ctx, w, p, lights[:1], nil, 2, nil)
-	require.NoError(t, err)
-	k := b.work(p.Objects[0])
-	require.NoError(t, b.each(ctx, k, (*hand).first))
+	k := sampled(t, g, 12)
 	require.NotEmpty(t, k.l.Seams)
 	require.NoError(t, k.ready(ctx, 2))
 	require.NotEmpty(t, k.along)

@@ -6,6 +6,7 @@ package baking
 import (
 	"context"
 	"encoding/hex"
+	"errors"
 	"maps"
 	"slices"
 	"sync"
@@ -229,14 +230,28 @@ func (w *Work) endKey() string {
 // Pack makes bytes of it, for Unpack.
 func (e *Ended) Pack() []byte { return packed.Of(e) }
 
-// Unpack reads what Pack made. Error: it is something else, or a probe does not fit.
+// Unpack reads what Pack made. Error: it is something else, or a part does not fit.
 func Unpack(data []byte) (*Ended, error) {
 	e := &Ended{}
-	err := packed.Read(data, e)
-	if err == nil && e.Field != nil {
-		err = e.Field.Index()
+	if err := packed.Read(data, e); err != nil {
+		return nil, err
 	}
-	return e, err
+	if len(e.MirrorFaults) != len(e.Mirrors) {
+		return nil, errors.New("the reflection probes and what is wrong with them do not fit")
+	}
+	for _, m := range e.Mirrors {
+		fits := m != nil && m.Pixels > 0 && len(m.Layers) == len(m.Lights) && len(m.Lights) == len(e.MirrorGains)
+		for i := 0; fits && i < len(m.Layers); i++ {
+			fits = len(m.Layers[i]) == 0 || len(m.Layers[i]) == 3*2*m.Pixels*m.Pixels
+		}
+		if !fits {
+			return nil, errors.New("a reflection probe does not fit its lights")
+		}
+	}
+	if e.Field == nil {
+		return e, nil
+	}
+	return e, e.Field.Index()
 }
 
 func (w *Work) end(ctx context.Context) (*Ended, error) {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/core/bake"
 	"willowherb/core/lamps"
+	"willowherb/core/mirrors"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
 	"willowherb/core/staging"
@@ -283,4 +284,46 @@ func TestAfterAMoveAllButTheMovedLightIsTaken(t *testing.T) {
 	whole, err := w.End(ctx)
 	require.NoError(t, err)
 	require.Equal(t, e.Field.Probes, whole.Field.Probes, "what is broken is made again")
+}
+
+// FuzzUnpack: what is kept by others than this build is an error, and never more.
+func FuzzUnpack(f *testing.F) {
+	m := &mirrors.Mirror{Mirror: setup.Mirror{Pixels: 1}, Lights: []string{"a"}, Layers: [][]float32{make([]float32, 6)}}
+	good := Ended{Mirrors: []*mirrors.Mirror{m}, MirrorFaults: []float64{0.5}, MirrorGains: []vec.V3{vec.Splat(1)}}
+	f.Add(good.Pack())
+	short := *m
+	short.Layers = [][]float32{{1}}
+	bad := good
+	bad.Mirrors = []*mirrors.Mirror{&short}
+	f.Add(bad.Pack())
+	f.Add([]byte("no data"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		e, err := Unpack(data)
+		if err != nil {
+			return
+		}
+		for _, m := range e.Mirrors {
+			if m.Pixels < 64 {
+				m.Sum(e.MirrorGains, 1)
+			}
+		}
+	})
+}
+
+func TestWhatDoesNotFitIsNotUnpacked(t *testing.T) {
+	m := func(n int) *mirrors.Mirror {
+		return &mirrors.Mirror{Mirror: setup.Mirror{Pixels: 1}, Lights: []string{"a"}, Layers: [][]float32{make([]float32, n)}}
+	}
+	e := Ended{Mirrors: []*mirrors.Mirror{m(6)}, MirrorFaults: []float64{0.5}, MirrorGains: []vec.V3{{}}}
+	got, err := Unpack(e.Pack())
+	require.NoError(t, err)
+	require.Equal(t, e.Mirrors, got.Mirrors)
+	e.Mirrors[0] = m(5)
+	_, err = Unpack(e.Pack())
+	require.ErrorContains(t, err, "does not fit")
+	e.Mirrors[0], e.MirrorGains = m(6), nil
+	_, err = Unpack(e.Pack())
+	require.ErrorContains(t, err, "does not fit")
+	_, err = Unpack(e.Pack()[:9])
+	require.Error(t, err)
 }

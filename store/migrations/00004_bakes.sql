@@ -21,7 +21,6 @@ CREATE TABLE bakes (
     error     text NOT NULL DEFAULT '',
     summary   jsonb NOT NULL DEFAULT '{}',
     ended     bytea,
-    layers    text[] NOT NULL DEFAULT '{}', -- the keys of all that it needs
     asked     timestamptz NOT NULL DEFAULT now(),
     begun     timestamptz,
     done      timestamptz
