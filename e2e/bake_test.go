@@ -70,5 +70,6 @@ func TestABakeByMouseAndKeys(t *testing.T) {
 	b.until("it works again", `document.querySelector('[data-testid=bake-work]').dataset.state !== 'done'`)
 	state("what changed is done", "done")
 	b.until("it is as the setup is", `!document.querySelector('[aria-label="Since the bake"]').textContent.includes('was moved')`)
+	b.until("it tells what share was made anew", `/^.*\d+ of \d+ layers were made anew, in \d+ % of the /.test(document.querySelector('[data-testid=bake-work]').textContent)`)
 	b.takeAllBack()
 }
