@@ -48,7 +48,7 @@ type Summary struct {
 	RouteError float64          `json:"routeError"`
 	RouteWorst float64          `json:"routeWorst"`
 	Worst      []Wrong          `json:"worst"`
-	Findings   []baking.Finding `json:"findings"`
+	Findings   []baking.Finding `json:"found"`
 	Mirrors    []MapMirror      `json:"mirrors"`
 	MirrorMB   float64          `json:"mirrorMB"`
 }
@@ -239,6 +239,7 @@ func (f *Farm) Last(ctx context.Context, setupID int64) (*Made, error) {
 	if m.Doc, err = setup.Decode(doc); err != nil {
 		return nil, err
 	}
+	m.Summary.Findings = []baking.Finding{} // older bakes told them otherwise
 	if err := json.Unmarshal(sum, &m.Summary); err != nil {
 		return nil, err
 	}

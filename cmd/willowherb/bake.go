@@ -154,7 +154,10 @@ func (c *bakeCmd) report(o *opened, b *lightmap.Bake, d *baking.Done, took time.
 		fmt.Printf("%d probes, %d dropped; along %d m of the route wrong by %.1f %%, at worst %.0f %%\n", len(d.Field.Probes), len(d.Field.Dropped), len(d.Route), 100*mean, 100*worst)
 	}
 	for _, f := range findings {
-		fmt.Printf("found: %s %s. %s\n", f.Object, f.What, f.Remedy)
+		fmt.Printf("found: %s. %s\n", f.What, f.Remedy)
+		for _, w := range f.Where {
+			fmt.Printf("  %s %s\n", w.Object, w.How)
+		}
 	}
 	for _, x := range b.Objects {
 		fmt.Printf("  %-32s %6.1f texels a metre %8d texels %6d charts  noise %5.1f %%\n", x.Path, x.Density, x.Texels, x.Charts, 100*x.Noise)

@@ -17,6 +17,7 @@ import (
 type cli struct {
 	Serve     serveCmd     `cmd:"" help:"Serve the application."`
 	Still     stillCmd     `cmd:"" help:"Light a GLB file and write a picture."`
+	Frames    framesCmd    `cmd:"" help:"Make final frames: of a view, of the way through several, or of a camera that travels."`
 	Worker    workerCmd    `cmd:"" help:"Take part in the bakes of a server, on this machine or another."`
 	Bake      bakeCmd      `cmd:"" help:"Bake lightmaps and probes."`
 	Probe     probeCmd     `cmd:"" help:"Say what light arrives at a point from all sides: of a bake's probe field, or by reference."`

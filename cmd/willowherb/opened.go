@@ -34,6 +34,26 @@ type opened struct {
 	notes []string
 	moves []bool // of each object
 	still [32]byte
+	file  *scene.Scene // as it was read
+	blob  string
+}
+
+// at is the place as another document has it.
+func (o *opened) at(doc *setup.Setup) (*opened, error) {
+	out := *o
+	var err error
+	if out.state, err = lamps.Resolve(doc, ""); err != nil {
+		return nil, err
+	}
+	out.doc = doc.InTheirZones()
+	out.stage = staging.Of(doc, "file", o.blob)
+	if out.s, out.w, err = out.stage.Compile(o.file, runtime.GOMAXPROCS(0)); err != nil {
+		return nil, err
+	}
+	out.lamps = out.state.Lamps(out.s, nil)
+	out.moves = staging.Movers(out.doc, out.s)
+	out.still = out.stage.Still(out.moves, out.s)
+	return &out, nil
 }
 
 func (c *litPlace) open(ctx context.Context) (*opened, error) {
@@ -66,19 +86,16 @@ func (c *litPlace) open(ctx context.Context) (*opened, error) {
 	if look, err = lookOf(doc, look); err != nil {
 		return nil, err
 	}
-	if o.state, err = lamps.Resolve(doc, look); err != nil {
+	state, err := lamps.Resolve(doc, look)
+	if err != nil {
 		return nil, err
 	}
-	o.doc, o.notes = o.state.Setup.InTheirZones(), notes
-	o.stage = staging.Of(o.state.Setup, "file", filepath.Base(c.File))
+	o.file, o.blob, o.notes = s, filepath.Base(c.File), notes
+	if o, err = o.at(state.Setup); err != nil {
+		return nil, err
+	}
 	if o.stage.Blob != "file" {
 		o.notes = append(o.notes, fmt.Sprintf("the setup was made for %s: here it lights %s", o.stage.File, filepath.Base(c.File)))
 	}
-	if o.s, o.w, err = o.stage.Compile(s, runtime.GOMAXPROCS(0)); err != nil {
-		return nil, err
-	}
-	o.lamps = o.state.Lamps(o.s, nil)
-	o.moves = staging.Movers(o.doc, o.s)
-	o.still = o.stage.Still(o.moves, o.s)
 	return o, nil
 }

@@ -1,8 +1,10 @@
 package baking
 
 import (
+	"cmp"
 	"context"
 	"maps"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -133,24 +135,28 @@ func TestWhatIsWrongWithABakeIsFound(t *testing.T) {
 	o := snapshot(t, doc)
 	d, err := Run(context.Background(), o)
 	require.NoError(t, err)
-	kinds := map[string]string{}
+	found := map[string]Finding{}
 	for _, f := range Check(o.Scene, doc, d.Result, &d.Ended) {
-		kinds[f.Kind] = f.Object + " " + f.What
+		require.NotContains(t, found, f.Kind, "each kind once")
 		require.NotEmpty(t, f.Remedy)
+		require.True(t, slices.IsSortedFunc(f.Where, func(a, b Where) int { return cmp.Compare(b.Much, a.Much) }), "the worst first")
+		found[f.Kind] = f
 	}
-	require.Contains(t, kinds["density"], "crate")
+	density := found["density"].Where[0]
+	require.Contains(t, density.Object+density.How, "crate")
 	d.Ended.Faults[0].Share = 0.9
 	d.Ended.MirrorFaults[0] = 0.8
 	d.Ended.Field.Dropped = []vec.V3{{}}
 	y := &d.Result.Objects[0].Layers[0]
 	y.Noise, y.Thin = y.Mean, 5000
-	all := Check(o.Scene, doc, d.Result, &d.Ended)
 	var text []string
-	for _, f := range all {
-		text = append(text, f.What)
+	for _, f := range Check(o.Scene, doc, d.Result, &d.Ended) {
+		for _, w := range f.Where {
+			text = append(text, f.Kind+" "+w.Object+" "+w.How)
+		}
 	}
 	said := strings.Join(text, "\n")
-	for _, want := range []string{"wrong by 90 %", "wrong by 80 %", "no way out", "of its light is noise", "thinner than a texel"} {
+	for _, want := range []string{"m by 90 %", "by 80 %", "dropped  1 of them", "100 % of its light", "leak "} {
 		require.Contains(t, said, want)
 	}
 }

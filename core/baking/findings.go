@@ -1,6 +1,7 @@
 package baking
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -12,12 +13,19 @@ import (
 	"willowherb/core/vec"
 )
 
-// Finding is something that is wrong with a bake: where, how much, and what to do.
+// Finding is one kind of thing that is wrong with a bake: what, where, and what to do.
 type Finding struct {
-	Kind   string `json:"kind"`
-	Object string `json:"object"` // its path; empty for the bake as a whole
-	What   string `json:"what"`
-	Remedy string `json:"remedy"`
+	Kind   string  `json:"kind"`
+	What   string  `json:"what"`
+	Remedy string  `json:"remedy"`
+	Where  []Where `json:"where"` // the worst first
+}
+
+// Where something is wrong, and how much.
+type Where struct {
+	Object string  `json:"object"` // its path, or the name of a reflection probe; empty for the bake as a whole
+	How    string  `json:"how"`
+	Much   float64 `json:"much"` // what it is sorted by
 }
 
 // Limits of the checks.
@@ -32,11 +40,25 @@ const (
 	worthTelling = 200 // texels of an object
 )
 
-// Check looks for what is wrong with a bake.
+// kinds are what is looked for, in the order in which it is told.
+var kinds = []Finding{
+	{Kind: "noise", What: "Noise is left", Remedy: "Bake at a better quality, or have probes light it."},
+	{Kind: "leak", What: "Something thinner than a texel stands on it: where one side is far brighter, texels beside it take the darker side’s light", Remedy: "Give it more texels a metre, or make what stands on it thicker."},
+	{Kind: "shadow", What: "Texels are larger than the shadows’ detail: light changes within them", Remedy: "Give it more texels a metre, or split the lights whose shadows are sharp there."},
+	{Kind: "charts", What: "The second UV set does not serve", Remedy: "Mend it, or leave it: charts are made."},
+	{Kind: "density", What: "Objects that touch differ much in texels a metre", Remedy: "Bring their densities nearer to each other."},
+	{Kind: "waste", What: "Pages are left empty", Remedy: "Choose smaller pages."},
+	{Kind: "memory", What: "Lightmap and reflection probes take more than the target has for them", Remedy: "Fewer texels a metre, another format, or smaller reflection probes."},
+	{Kind: "dropped", What: "Probes stood in something solid, with no way out, and were left out", Remedy: "Move the boxes that are filled, or the probes that were set, out of solids."},
+	{Kind: "probes", What: "Probes are wrong on the way through the views", Remedy: "Set a probe there, or have them nearer to each other."},
+	{Kind: "mirror", What: "Reflection probes are wrong, on average over their boxes", Remedy: "Fit the box to the room, or divide the room among several."},
+}
+
+// Check looks for what is wrong with a bake: each kind once, with the places.
 func Check(s *scene.Scene, doc *setup.Setup, r *bake.Result, e *Ended) []Finding {
-	out := []Finding{}
-	add := func(kind, object, remedy, what string, a ...any) {
-		out = append(out, Finding{kind, object, fmt.Sprintf(what, a...), remedy})
+	where := map[string][]Where{}
+	add := func(kind, object string, much float64, how string, a ...any) {
+		where[kind] = append(where[kind], Where{object, fmt.Sprintf(how, a...), much})
 	}
 	gains := r.Gains()
 	plan := r.Plan
@@ -45,21 +67,22 @@ func Check(s *scene.Scene, doc *setup.Setup, r *bake.Result, e *Ended) []Finding
 			continue
 		}
 		if n := r.Noise(i, gains); n > noisyFrom {
-			add("noise", l.Path, "Bake at a better quality, or have probes light it.", "%.0f %% of its light is noise", 100*n)
+			add("noise", l.Path, n, "%.0f %% of its light", 100*n)
 		}
 		if _, thin := r.Buried(i); float64(thin) > thinFrom*float64(l.Used) {
-			add("leak", l.Path, "Give it more texels a metre, or make what stands on it thicker.", "%.0f %% of its texels lie beside something thinner than a texel: where one side is far brighter, they take the darker side's light", 100*float64(thin)/float64(l.Used))
+			share := float64(thin) / float64(l.Used)
+			add("leak", l.Path, share, "%.0f %% of its texels", 100*share)
 		}
 		if e := r.Edges(i, gains); e > edgesFrom {
-			add("shadow", l.Path, fmt.Sprintf("Give it %.3g texels a metre, or split the lights whose shadows are sharp there.", math.Ceil(2*l.Density/plan.Quality.Density)), "at %.0f %% of its texels light changes within a texel: they are larger than the shadows' detail", 100*e)
+			add("shadow", l.Path, e, "at %.0f %% of its texels; %.3g a metre would show more", 100*e, math.Ceil(2*l.Density/plan.Quality.Density))
 		}
 		if l.OwnUV != "" && l.OwnUV != "used" {
-			add("charts", l.Path, "Mend its second UV set, or leave it: charts are made for it.", "its second UV set does not serve: %s", l.OwnUV)
+			add("charts", l.Path, 0, "%s", l.OwnUV)
 		}
 	}
 	jumps(s, plan, add)
 	if _, padded := plan.Filled(); padded < wasteFrom && len(plan.Pages) > 1 {
-		add("waste", "", "Choose smaller pages.", "%.0f %% of the pages are empty", 100*(1-padded))
+		add("waste", "", 1-padded, "%.0f %% of their texels", 100*(1-padded))
 	}
 	t := budget.Find(doc.Target)
 	mb := plan.MB()
@@ -67,37 +90,42 @@ func Check(s *scene.Scene, doc *setup.Setup, r *bake.Result, e *Ended) []Finding
 		mb += float64(m.Bytes()) / (1 << 20)
 	}
 	if t.LightmapMB > 0 && mb > t.LightmapMB {
-		add("memory", "", "Fewer texels a metre, another format, or smaller reflection probes.", "lightmap and reflection probes take %.0f MB; %s has %.0f MB for them", mb, t.Name, t.LightmapMB)
+		add("memory", "", mb, "%.0f MB; %s has %.0f MB", mb, t.Name, t.LightmapMB)
 	}
 	if e.Field != nil && len(e.Field.Dropped) > 0 {
-		add("probes", "", "Move the boxes that are filled, or the probes that were set, out of solids.", "%d probes stood in something solid, with no way out, and were left out", len(e.Field.Dropped))
+		n := len(e.Field.Dropped)
+		add("dropped", "", float64(n), "%d of them", n)
 	}
-	if len(e.Faults) > 0 && e.Faults[0].Share > wrongFrom {
-		p := e.Faults[0].Pos
-		add("probes", "", "Set a probe there, or have them nearer to each other.", "at %.1f %.1f %.1f m on the way through the views probes are wrong by %.0f %%", p.X, p.Y, p.Z, 100*e.Faults[0].Share)
+	for i, f := range e.Faults {
+		if f.Share > wrongFrom && i < 5 {
+			add("probes", "", f.Share, "at %.1f %.1f %.1f m by %.0f %%", f.Pos.X, f.Pos.Y, f.Pos.Z, 100*f.Share)
+		}
 	}
 	for i, m := range e.Mirrors {
-		if e.MirrorFaults[i] > mirrorFrom {
-			add("mirror", "", "Fit its box to the room, or divide the room among several.", "%s is wrong by %.0f %% on average over its box", m.Name, 100*e.MirrorFaults[i])
+		if w := e.MirrorFaults[i]; w > mirrorFrom {
+			add("mirror", m.Name, w, "by %.0f %%", 100*w)
+		}
+	}
+	out := []Finding{}
+	for _, k := range kinds {
+		if k.Where = where[k.Kind]; len(k.Where) > 0 {
+			slices.SortStableFunc(k.Where, func(a, b Where) int { return cmp.Compare(b.Much, a.Much) })
+			out = append(out, k)
 		}
 	}
 	return out
 }
 
 // jumps finds objects that touch and differ much in density.
-func jumps(s *scene.Scene, plan *bake.Plan, add func(kind, object, remedy, what string, a ...any)) {
-	type pair struct{ a, b string }
-	var told []pair
+func jumps(s *scene.Scene, plan *bake.Plan, add func(kind, object string, much float64, how string, a ...any)) {
 	for i, l := range plan.Objects {
 		for _, o := range plan.Objects[i+1:] {
 			a, b := &s.Objects[l.Object], &s.Objects[o.Object]
 			gap := vec.Max3(a.Lo, b.Lo).Sub(vec.Min3(a.Hi, b.Hi)).Max()
 			k := max(l.Density/o.Density, o.Density/l.Density)
-			if gap > 0.02 || k < jump || l.Used < worthTelling || o.Used < worthTelling || slices.Contains(told, pair{l.Path, o.Path}) {
-				continue
+			if gap <= 0.02 && k >= jump && l.Used >= worthTelling && o.Used >= worthTelling {
+				add("density", l.Path, k, "%.3g a metre, and %s beside it %.3g", l.Density, o.Path, o.Density)
 			}
-			told = append(told, pair{l.Path, o.Path})
-			add("density", l.Path, "Bring their densities nearer to each other.", "it has %.3g texels a metre, and %s beside it %.3g", l.Density, o.Path, math.Round(o.Density*100)/100)
 		}
 	}
 }

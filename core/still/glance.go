@@ -75,9 +75,9 @@ func Travelling(s *scene.Scene) []string {
 	return names
 }
 
-// at is the camera of the walk at a share of it, 0 to 1, and the view that is near: in time, or
+// At is the camera of the walk at a share of it, 0 to 1, and the view that is near: in time, or
 // for a camera of the place in space.
-func (w *Walk) at(share float64) (v, near setup.View) {
+func (w *Walk) At(share float64) (v, near setup.View) {
 	s := w.World.S
 	for i, c := range s.Cameras {
 		if w.Camera == "" || c.Name != w.Camera {
@@ -115,7 +115,7 @@ func Along(ctx context.Context, w Walk) ([]exposure.Instant, error) {
 	}
 	out := make([]exposure.Instant, Steps)
 	for k := range out {
-		v, near := w.at(float64(k) / (Steps - 1))
+		v, near := w.At(float64(k) / (Steps - 1))
 		pic, guide, err := glance(ctx, w.World, w.Lamps, v.Camera(), walkWide, walkHigh, walkSamples, w.Workers)
 		if err != nil {
 			return nil, err
@@ -163,6 +163,7 @@ func between(a, b setup.View, t float64) setup.View {
 	}
 	v.Aim = d.Norm().Array()
 	v.FovY += t * (b.FovY - a.FovY)
+	v.EV += t * (b.EV - a.EV)
 	v.Roll += t * (b.Roll - a.Roll)
 	return v
 }

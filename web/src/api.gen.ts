@@ -1256,11 +1256,17 @@ export interface Wrong {
   share: number
 }
 
+export interface Where {
+  object: string
+  how: string
+  much: number
+}
+
 export interface Finding {
   kind: string
-  object: string
   what: string
   remedy: string
+  where: Where[]
 }
 
 export interface MapMirror {
@@ -1292,7 +1298,7 @@ export interface Summary {
   routeError: number
   routeWorst: number
   worst: Wrong[]
-  findings: Finding[]
+  found: Finding[]
   mirrors: MapMirror[]
   mirrorMB: number
 }

@@ -1,0 +1,208 @@
+package finals
+
+import (
+	"bytes"
+	"context"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"willowherb/core/lamps"
+	"willowherb/core/scene"
+	"willowherb/core/scene/scenetest"
+	"willowherb/core/setup"
+	"willowherb/core/vec"
+)
+
+func document() *setup.Setup {
+	white := setup.Colour{RGB: &[3]float64{1, 1, 1}}
+	return &setup.Setup{
+		Lights: map[string]setup.Light{"lamp": {Name: "Lamp", Kind: setup.Rect, Output: 100, Unit: setup.Candela, Colour: white, Width: 1, Height: 1, Shadow: true, Channels: 255, Position: [3]float64{0, 3, 0}, Aim: [3]float64{0, -1, 0}}},
+		Views: map[string]setup.View{
+			"near": {Name: "Near", Eye: [3]float64{0, 2, 4}, Aim: [3]float64{0, 0, -1}, FovY: 40, EV: 4},
+			"far":  {Name: "Far", Order: 1, Eye: [3]float64{0, 2, 10}, Aim: [3]float64{0, 0, -1}, FovY: 20, EV: 8, Zoned: true},
+		},
+	}
+}
+
+func placed(t *testing.T, doc *setup.Setup) *Place {
+	g := scenetest.New()
+	g.Floor(6)
+	g.Box("crate", vec.V3{X: 1, Y: 0.5}, 0.5)
+	w := g.World(t)
+	s := w.S
+	st, err := lamps.Resolve(doc, "")
+	require.NoError(t, err)
+	return &Place{Scene: s, World: w, Lamps: st.Lamps(s, nil)}
+}
+
+func TestWhatIsWrongWithAnOrderIsSaid(t *testing.T) {
+	doc, s := document(), &scene.Scene{}
+	good := Order{Views: []string{"near"}, Width: 64, Height: 36, Samples: 8, Passes: 4}
+	require.NoError(t, good.Check(doc, s))
+	for want, break_ := range map[string]func(o *Order){
+		"no view is named":         func(o *Order) { o.Views = nil },
+		"choose one of them":       func(o *Order) { o.Camera = "Crane" },
+		"of the place travels":     func(o *Order) { o.Views, o.Camera = nil, "Crane" },
+		"view \"gone\" is not":     func(o *Order) { o.Views = []string{"near", "gone"} },
+		"at most 50":               func(o *Order) { o.Views = make([]string, 51) },
+		"a way takes":              func(o *Order) { o.Seconds = math.NaN() },
+		"frames a second":          func(o *Order) { o.Seconds, o.Rate = 2, 0 },
+		"at most 2000":             func(o *Order) { o.Seconds, o.Rate = 100, 60 },
+		"pixels":                   func(o *Order) { o.Width = 8000; o.Height = 8000 },
+		"3 by 36 pixels":           func(o *Order) { o.Width = 3 },
+		"0 passes":                 func(o *Order) { o.Passes = 0 },
+		"3 samples: choose 4 (one": func(o *Order) { o.Samples = 3 },
+	} {
+		o := good
+		break_(&o)
+		require.ErrorContains(t, o.Check(doc, s), want)
+	}
+}
+
+// A way begins at its first view and ends at its last, exposure and lens too; half way it is
+// half between. Zones are those of where each frame stands.
+func TestTheWayOfASequence(t *testing.T) {
+	doc, s := document(), &scene.Scene{}
+	o := Order{Views: []string{"near", "far"}, Seconds: 2, Rate: 12.5, Width: 64, Height: 32, Samples: 4, Passes: 1}
+	require.Equal(t, 25, o.Count())
+	a, m, b := o.Frame(doc, s, 0, nil), o.Frame(doc, s, 12, nil), o.Frame(doc, s, 24, nil)
+	require.Equal(t, [3]float64{0, 2, 4}, a.View.Eye)
+	require.Equal(t, 4.0, a.View.EV)
+	require.InDelta(t, 7, m.View.Eye[2], 1e-6)
+	require.InDelta(t, 6, m.View.EV, 1e-9)
+	require.InDelta(t, 30, m.View.FovY, 1e-9)
+	require.InDelta(t, 0.96, m.Seconds, 1e-9)
+	require.Equal(t, [3]float64{0, 2, 10}, b.View.Eye)
+	require.Equal(t, 8.0, b.View.EV)
+	require.Equal(t, 2.0, b.View.Aspect)
+	require.Equal(t, -3.0, o.Frame(doc, s, 1, []float64{0, -3}).View.EV, "as it adapts")
+
+	doc.Zones = map[string]setup.Zone{"z": {Name: "Far end", Position: [3]float64{0, 2, 10}, Size: [3]float64{4, 4, 4}, EV: 11}}
+	require.Equal(t, 11.0, o.Frame(doc, s, 24, nil).View.EV, "the far view goes by its zone")
+	require.Equal(t, 4.0, o.Frame(doc, s, 0, nil).View.EV)
+
+	one := Order{Views: []string{"far"}, Width: 64, Height: 32, Samples: 4, Passes: 1}
+	require.Equal(t, 1, one.Count())
+	require.Equal(t, [3]float64{0, 2, 10}, one.Frame(doc, s, 0, nil).View.Eye)
+}
+
+// A camera that travels takes the place's animations along, and the exposure of the views about it.
+func TestACameraThatTravelsTakesTimeAlong(t *testing.T) {
+	doc := document()
+	s := &scene.Scene{}
+	s.Nodes = []scene.Node{{Name: "crane", Parent: scene.None, R: [4]float64{0, 0, 0, 1}, S: [3]float64{1, 1, 1}}}
+	s.Animations = []scene.Animation{{Name: "back", Channels: []scene.Channel{{Node: 0, Target: scene.Translation, Times: []float32{0, 4}, Values: []float32{0, 2, 4, 0, 2, 10}}}}}
+	s.Cameras = []scene.Camera{{Name: "Crane", FovY: 0.3, Hangs: 1}}
+	o := Order{Camera: "Crane", Seconds: 4, Rate: 1, Width: 64, Height: 32, Samples: 4, Passes: 1}
+	require.NoError(t, o.Check(doc, s))
+	require.InDelta(t, 4, o.Frame(doc, s, 0, nil).View.EV, 1e-3)
+	mid := o.Frame(doc, s, 2, nil)
+	require.InDelta(t, 7, mid.View.Eye[2], 1e-5)
+	require.InDelta(t, 6, mid.View.EV, 1e-3)
+	require.Equal(t, 2.0, o.At(doc, 2).Time)
+	require.Zero(t, doc.Time)
+}
+
+// Each pass is a picture by itself; their mean is as much nearer to a picture of many samples
+// as their own differences say.
+func TestPassesMakeAFrame(t *testing.T) {
+	doc := document()
+	on := placed(t, doc)
+	o := Order{Views: []string{"near"}, Width: 48, Height: 32, Samples: 12, Passes: 6}
+	f := o.Frame(doc, on.Scene, 0, nil)
+	show := func(l float64) float64 { return min(l/20, 1) }
+	var passes []*Pass
+	for k := range o.Passes {
+		p, err := o.Make(context.Background(), on, doc, &f, k, 2)
+		require.NoError(t, err)
+		p, err = Unpack(p.Pack())
+		require.NoError(t, err)
+		passes = append(passes, p)
+	}
+	again, err := o.Make(context.Background(), on, doc, &f, 3, 1)
+	require.NoError(t, err)
+	require.True(t, bytes.Equal(passes[3].RGB, again.RGB), "the same bits with another number of workers")
+	require.False(t, bytes.Equal(passes[3].RGB, passes[2].RGB))
+
+	many := Order{Views: o.Views, Width: 48, Height: 32, Samples: 512, Passes: 1}
+	best, err := many.Make(context.Background(), on, doc, &f, 0, 2)
+	require.NoError(t, err)
+	truth, err := Join([]*Pass{best}, show)
+	require.NoError(t, err)
+	require.Zero(t, truth.Error, "one pass alone tells no error")
+	off := func(j *Joined) float64 {
+		var d, m float64
+		for i := range j.RGB {
+			a, b := show(float64(j.RGB[i])), show(float64(truth.RGB[i]))
+			d, m = d+(a-b)*(a-b), m+b
+		}
+		n := float64(len(j.RGB))
+		return math.Sqrt(d/n) / (m / n)
+	}
+	one, err := Join(passes[:1], show)
+	require.NoError(t, err)
+	two, err := Join(passes[:2], show)
+	require.NoError(t, err)
+	all, err := Join(passes, show)
+	require.NoError(t, err)
+	require.Less(t, off(all), off(one))
+	require.Less(t, all.Error, two.Error)
+	require.InDelta(t, all.Error, off(all), 0.8*all.Error, "told about right")
+}
+
+// The error is that of the mean: passes of 1 and 3 lie 1 from 2, and their mean is off by
+// sqrt(2 / (2 (2 - 1))) = 1, a half of what is shown.
+func TestErrorOfAFrame(t *testing.T) {
+	pass := func(v byte) *Pass { // halves of 1 (3c00) and 3 (4200)
+		return &Pass{W: 1, H: 1, Scale: 1, RGB: []byte{0, v, 0, v, 0, v}}
+	}
+	j, err := Join([]*Pass{pass(0x3c), pass(0x42)}, func(l float64) float64 { return l })
+	require.NoError(t, err)
+	require.InDelta(t, 2, j.RGB[0], 1e-6)
+	require.InDelta(t, 0.5, j.Error, 1e-6)
+	bright := pass(0x42)
+	bright.Scale = 1000
+	j, err = Join([]*Pass{bright}, nil)
+	require.NoError(t, err)
+	require.Equal(t, float32(3000), j.RGB[1])
+	_, err = Join(nil, nil)
+	require.ErrorContains(t, err, "no pass")
+	_, err = Join([]*Pass{pass(1), {W: 2, H: 1, Scale: 1, RGB: make([]byte, 12)}}, nil)
+	require.ErrorContains(t, err, "make no frame")
+}
+
+func TestKeysOfPasses(t *testing.T) {
+	doc := document()
+	on := placed(t, doc)
+	o := Order{Views: []string{"near"}, Width: 48, Height: 32, Samples: 12, Passes: 6}
+	f := o.Frame(doc, on.Scene, 0, nil)
+	key := o.Key([32]byte{1}, on.Lamps, &f, 0)
+	require.Equal(t, key, o.Key([32]byte{1}, on.Lamps, &f, 0))
+	require.NotEqual(t, key, o.Key([32]byte{2}, on.Lamps, &f, 0))
+	require.NotEqual(t, key, o.Key([32]byte{1}, on.Lamps, &f, 1))
+	require.NotEqual(t, key, o.Key([32]byte{1}, nil, &f, 0))
+	more := o
+	more.Samples, more.Passes = 24, 12
+	require.Equal(t, key, more.Key([32]byte{1}, on.Lamps, &f, 0), "more passes of the same samples go on from what there is")
+	more.Samples = 13
+	require.NotEqual(t, key, more.Key([32]byte{1}, on.Lamps, &f, 11))
+	total := 0
+	for k := range more.Passes {
+		total += more.samples(k)
+	}
+	require.Equal(t, 13, total)
+	f.View.Focus = 3
+	require.NotEqual(t, key, o.Key([32]byte{1}, on.Lamps, &f, 0))
+}
+
+func FuzzUnpack(f *testing.F) {
+	p := Pass{W: 2, H: 1, Scale: 1, RGB: make([]byte, 12)}
+	f.Add(p.Pack())
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if p, err := Unpack(data); err == nil {
+			_, err := Join([]*Pass{p}, func(l float64) float64 { return l })
+			require.NoError(t, err)
+		}
+	})
+}
