@@ -18,6 +18,7 @@ import (
 	"github.com/riverqueue/river/rivermigrate"
 	"willowherb/core/baking"
 	"willowherb/core/setup"
+	"willowherb/core/still"
 	"willowherb/stage"
 	"willowherb/store"
 )
@@ -39,6 +40,8 @@ type Farm struct {
 	what   string
 	rate   float64
 	before *baking.Work // laid out last
+	known  *still.Known // of the world that final frames were last made of, and its key
+	knows  string
 }
 
 // State of a bake.
@@ -74,6 +77,9 @@ func New(ctx context.Context, db *store.DB, shop *stage.Shop) (*Farm, error) {
 	river.AddWorker(ws, &planWorker{f: f})
 	river.AddWorker(ws, &tileWorker{f: f})
 	river.AddWorker(ws, &endWorker{f: f})
+	river.AddWorker(ws, &finalPlanWorker{f: f})
+	river.AddWorker(ws, &finalPassWorker{f: f})
+	river.AddWorker(ws, &finalJoinWorker{f: f})
 	f.client, err = river.NewClient(riverpgxv5.New(db.Pool), &river.Config{
 		ID: f.name, Workers: ws, Queues: map[string]river.QueueConfig{queue: {MaxWorkers: 1}},
 		JobTimeout: 2 * time.Hour, RescueStuckJobsAfter: 3 * time.Hour, // tend is quicker

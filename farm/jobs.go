@@ -92,7 +92,7 @@ func (f *Farm) ready(ctx context.Context, r *row) (*baking.Work, error) {
 	})
 }
 
-// session is one job's work: it watches whether the bake is still wanted.
+// session is one job's work for a bake.
 func (f *Farm) session(ctx context.Context, job int64, bakeID int64, what string, do func(ctx context.Context, r *row) error) error {
 	f.at(job, what, 0)
 	defer f.at(0, "", 0)
@@ -103,32 +103,45 @@ func (f *Farm) session(ctx context.Context, job int64, bakeID int64, what string
 	if err != nil {
 		return err
 	}
-	if r.state.Over() || r.state == Paused {
-		return nil
-	}
 	if r.priority == priorities["draft"] {
 		defer f.Hurry()()
 	}
+	return f.attend(ctx, task{"bakes", bakeID}, r.state, func(ctx context.Context) error { return do(ctx, &r) })
+}
+
+// task is what jobs are for: a row of a table.
+type task struct {
+	table string // bakes or finals
+	id    int64
+}
+
+// attend does a job's work as long as it is wanted, and says of the task why it failed.
+func (f *Farm) attend(ctx context.Context, of task, now State, do func(ctx context.Context) error) error {
+	if now.Over() || now == Paused {
+		return nil
+	}
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	go f.watch(ctx, bakeID, cancel)
-	err = spread.Guard(func() error { return do(ctx, &r) })
+	go f.watch(ctx, of, cancel)
+	err := spread.Guard(func() error { return do(ctx) })
 	switch {
 	case err == nil:
 		return nil
 	case errors.Is(context.Cause(ctx), errNotWanted):
 		return nil
+	case errors.Is(context.Cause(ctx), errGivesWay):
+		return river.JobSnooze(time.Second)
 	case store.Away(err) || ctx.Err() != nil:
 		return err // it is tried again
 	}
-	slog.Error("a bake failed", "bake", bakeID, "err", err)
+	slog.Error("work of the queue failed", "of", of.table, "id", of.id, "err", err)
 	text := err.Error()
 	var fault *spread.Fault
 	if errors.As(err, &fault) {
 		text = "there is a fault in the program; the server's log has it"
 	}
 	e2 := f.db.Do(context.WithoutCancel(ctx), func(ctx context.Context) error {
-		_, err := f.db.Pool.Exec(ctx, "UPDATE bakes SET state = 'failed', error = $2, done = now() WHERE id = $1", bakeID, text)
+		_, err := f.db.Pool.Exec(ctx, "UPDATE "+of.table+" SET state = 'failed', error = $2, done = now() WHERE id = $1", of.id, text)
 		return err
 	})
 	if e2 != nil {
@@ -137,10 +150,14 @@ func (f *Farm) session(ctx context.Context, job int64, bakeID int64, what string
 	return river.JobCancel(err)
 }
 
-var errNotWanted = errors.New("the bake pauses or was stopped")
+var (
+	errNotWanted = errors.New("it pauses or was stopped")
+	errGivesWay  = errors.New("a draft waits")
+)
 
-// watch ends the work of a bake that is no longer wanted.
-func (f *Farm) watch(ctx context.Context, id int64, cancel context.CancelCauseFunc) {
+// watch ends the work of a task that is no longer wanted, and that of final frames while a
+// draft waits.
+func (f *Farm) watch(ctx context.Context, of task, cancel context.CancelCauseFunc) {
 	for {
 		select {
 		case <-ctx.Done():
@@ -148,14 +165,18 @@ func (f *Farm) watch(ctx context.Context, id int64, cancel context.CancelCauseFu
 		case <-time.After(400 * time.Millisecond):
 		}
 		var s State
-		err := f.db.Pool.QueryRow(ctx, "SELECT state FROM bakes WHERE id = $1", id).Scan(&s)
-		if errors.Is(err, pgx.ErrNoRows) || err == nil && (s.Over() || s == Paused) {
+		var waits bool
+		err := f.db.Pool.QueryRow(ctx, "SELECT state, EXISTS (SELECT 1 FROM river_job WHERE queue = $2 AND state = 'available' AND priority = $3 AND scheduled_at < now() - interval '700 ms') FROM "+of.table+" WHERE id = $1", of.id, queue, priorities["draft"]).Scan(&s, &waits)
+		switch {
+		case errors.Is(err, pgx.ErrNoRows) || err == nil && (s.Over() || s == Paused):
 			cancel(errNotWanted)
+			return
+		case err == nil && waits && of.table == "finals":
+			cancel(errGivesWay)
 			return
 		}
 	}
 }
-
 func (f *Farm) stage(ctx context.Context, id int64, stage baking.Stage) error {
 	return f.db.Do(ctx, func(ctx context.Context) error {
 		_, err := f.db.Pool.Exec(ctx, "UPDATE bakes SET state = 'working', stage = $2, begun = COALESCE(begun, now()) WHERE id = $1 AND state IN ('waiting', 'working')", id, stage)

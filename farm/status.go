@@ -291,15 +291,17 @@ type Worker struct {
 	Lost  bool    `json:"lost"` // no sign of life
 }
 
-// InQueue is a bake that is not over.
+// InQueue is a bake, or final frames, that are not over.
 type InQueue struct {
-	Bake    int64  `json:"bake"`
+	What    string `json:"what"` // bake or frames
+	ID      int64  `json:"id"`
 	Setup   int64  `json:"setup"`
 	Name    string `json:"name"`
-	Quality string `json:"quality"`
+	Quality string `json:"quality"` // of a bake
 	State   State  `json:"state"`
-	Tiles   int    `json:"tiles"`
+	Tiles   int    `json:"tiles"` // objects of a bake, passes of frames
 	Ready   int    `json:"ready"`
+	Asked   int64  `json:"asked"` // seconds ago
 }
 
 // Overview is the queue and who works it.
@@ -324,13 +326,17 @@ func (f *Farm) Overview(ctx context.Context) (o Overview, err error) {
 		if err != nil {
 			return err
 		}
-		rows, err = f.db.Pool.Query(ctx, `SELECT b.id, b.setup, b.document->>'name', b.quality, b.state, (SELECT count(*) FROM bake_tiles t WHERE t.bake = b.id), (SELECT count(*) FROM bake_tiles t WHERE t.bake = b.id AND t.state = 'done')
-			FROM bakes b WHERE b.state IN ('waiting', 'working', 'paused') ORDER BY b.priority, b.id`)
+		rows, err = f.db.Pool.Query(ctx, `SELECT 'bake', b.id, b.setup, b.document->>'name', b.quality, b.state, (SELECT count(*) FROM bake_tiles t WHERE t.bake = b.id), (SELECT count(*) FROM bake_tiles t WHERE t.bake = b.id AND t.state = 'done'),
+				EXTRACT(EPOCH FROM now() - b.asked)::bigint, b.priority FROM bakes b WHERE b.state IN ('waiting', 'working', 'paused')
+			UNION ALL SELECT 'frames', o.id, o.setup, o.document->>'name', '', o.state, (SELECT count(*) FROM final_passes t WHERE t.final = o.id), (SELECT count(*) FROM final_passes t WHERE t.final = o.id AND t.state = 'done'),
+				EXTRACT(EPOCH FROM now() - o.asked)::bigint, o.priority FROM finals o WHERE o.state IN ('waiting', 'working', 'paused')
+			ORDER BY 10, 9 DESC, 2`)
 		if err != nil {
 			return err
 		}
 		o.Queue, err = pgx.CollectRows(rows, func(r pgx.CollectableRow) (q InQueue, err error) {
-			err = r.Scan(&q.Bake, &q.Setup, &q.Name, &q.Quality, &q.State, &q.Tiles, &q.Ready)
+			var priority int
+			err = r.Scan(&q.What, &q.ID, &q.Setup, &q.Name, &q.Quality, &q.State, &q.Tiles, &q.Ready, &q.Asked, &priority)
 			return q, err
 		})
 		return err

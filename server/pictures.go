@@ -25,7 +25,7 @@ func (s *Server) pictureRoutes(api fiber.Router) {
 
 // packedAddress tells answers that are packed already, or no text.
 func packedAddress(c fiber.Ctx) bool {
-	for _, part := range []string{"/layers/", "/maps/", "/runtime/", "/drawn/", "/thumbs/", "/picture", "/live", ".glb"} {
+	for _, part := range []string{"/layers/", "/maps/", "/runtime/", "/drawn/", "/thumbs/", "/picture", "/live", ".glb", "/finals/"} {
 		if strings.Contains(c.Path(), part) {
 			return true
 		}

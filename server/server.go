@@ -100,6 +100,7 @@ func New(parts Parts) *Server {
 	s.airRoutes(api)
 	s.assetRoutes(api)
 	s.bakeRoutes(api)
+	s.finalRoutes(api)
 	api.Get("/setups/:id/live", s.live())
 	api.Get("/targets", func(c fiber.Ctx) error { return c.JSON(budget.Targets()) })
 	api.Use(func(c fiber.Ctx) error {

@@ -20,6 +20,7 @@ import (
 	"willowherb/core/daylight"
 	"willowherb/core/environment"
 	"willowherb/core/exchange"
+	"willowherb/core/finals"
 	"willowherb/core/frame"
 	"willowherb/core/plot"
 	"willowherb/core/setup"
@@ -40,7 +41,7 @@ var roots = []any{setup.Setup{}, exchange.Report{}, budget.Target{},
 	weigh.Reading{}, contrast.Contrast{}, contrast.Notice{}, plot.Plot{}, checks.Effect{}, journal.Snapshot{}, journal.Line{}, journal.Listed{},
 	server.Fault{}, server.Me{}, server.EditAsk{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}, server.Again{}, server.NameAsk{}, server.ArchiveAsk{},
 	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, server.KeptProfile{}, server.KeptSlide{}, server.KeptEnvironment{}, environment.Spot{}, server.Palette{},
-	ask.BakeState{}, ask.BakedAt{}, ask.ProbeDot{}, ask.GivesBaked{}, baking.Estimate{}, frame.Differs{}}
+	ask.BakeState{}, ask.FinalState{}, finals.Order{}, ask.BakedAt{}, ask.ProbeDot{}, ask.GivesBaked{}, baking.Estimate{}, frame.Differs{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {
