@@ -1325,13 +1325,15 @@ export interface Worker {
 }
 
 export interface InQueue {
-  bake: number
+  what: string
+  id: number
   setup: number
   name: string
   quality: string
   state: string
   tiles: number
   ready: number
+  asked: number
 }
 
 export interface Overview {
@@ -1346,6 +1348,46 @@ export interface BakeState {
   qualities: Record<string, Quality>
   rules: Bake
   farm: Overview
+}
+
+export interface Order {
+  views: string[]
+  camera: string
+  seconds: number
+  rate: number
+  width: number
+  height: number
+  samples: number
+  passes: number
+  adapts: boolean
+}
+
+export interface FrameMade {
+  frame: number
+  passes: number
+  error: number
+  ev: number
+}
+
+export interface FinalStatus {
+  id: number
+  revision: number
+  wanted: Order
+  state: string
+  error: string
+  frames: number
+  passes: number
+  ready: number
+  seconds: number
+  left: number
+  made: FrameMade[]
+  asked: string
+}
+
+export interface FinalState {
+  orders: FinalStatus[]
+  cameras: string[]
+  seconds: number
 }
 
 export interface BakedAt {

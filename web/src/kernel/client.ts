@@ -130,7 +130,7 @@ function send<T>(path: string, file: File, progress: (share: number) => void): P
 
 /** asked gets something of the server's; sent asks it to do something. */
 export const asked = <T>(path: string) => ask<T>(path)
-export const sent = (path: string, method: 'POST' | 'PUT') => ask<unknown>(path, { ...post({}), method })
+export const sent = (path: string, method: 'POST' | 'PUT', body: unknown = {}) => ask<unknown>(path, { ...post(body), method })
 
 function stored(area: Storage, key: string, make: () => string): string {
   let v = area.getItem(key)

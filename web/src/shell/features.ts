@@ -3,6 +3,7 @@ import { air } from '../features/air'
 import { bake } from '../features/bake'
 import { budget } from '../features/budget'
 import { channels } from '../features/channels'
+import { finals } from '../features/finals'
 import { grade } from '../features/grade'
 import { history } from '../features/history'
 import { ladder } from '../features/ladder'
@@ -21,4 +22,4 @@ import { views } from '../features/views'
 import { weigh } from '../features/weigh'
 
 // The order in which they are shown.
-features.push(scene, ledger, air, bake, grade, shelf, views, seeing, ladder, looks, references, snapshots, weigh, plot, rigs, channels, history, snags, setups, budget)
+features.push(scene, ledger, air, bake, grade, shelf, views, seeing, ladder, looks, references, snapshots, weigh, plot, rigs, channels, finals, history, snags, setups, budget)

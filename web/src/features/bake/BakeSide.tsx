@@ -3,6 +3,7 @@ import { useState } from 'react'
 import type { Bake, BakeState, Finding, MapObject, Summary } from '../../api.gen'
 import { change, saidOf } from '../../kernel/objectEdits'
 import { choose } from '../../kernel/look'
+import { openPanel } from '../../kernel/panels'
 import { useSetup } from '../../kernel/store'
 import { useThings } from '../../kernel/things'
 import { NumberField } from '../../ui/NumberField'
@@ -289,15 +290,11 @@ function Farm({ data }: { data: BakeState }) {
           </li>
         ))}
       </ul>
-      {queue.length > 1 && (
-        <ul className="bake-changes" aria-label="Queue">
-          {queue.map((q) => (
-            <li key={q.bake}>
-              {q.name}, {q.quality} <span className="quiet">{q.state === 'working' ? `${q.ready} of ${q.tiles} objects` : q.state}</span>
-            </li>
-          ))}
-        </ul>
-      )}
+      <p className="made">
+        <Button className="word" onClick={() => openPanel('finals')}>
+          {queue.length > 1 ? `the queue: ${queue.length}` : 'the queue'}
+        </Button>
+      </p>
     </div>
   )
 }
