@@ -225,7 +225,8 @@ const (
 	ShowDifference BakeShow = "difference"
 	ShowTexels     BakeShow = "texels"
 	ShowCharts     BakeShow = "charts"
-	ShowBaked      BakeShow = "baked" // the baked light alone, on matt grey
+	ShowBaked      BakeShow = "baked"     // the baked light alone, on matt grey
+	ShowOcclusion  BakeShow = "occlusion" // how open the sky is over each texel
 )
 
 // BakePicture is a picture with what is to be said of it.
@@ -272,6 +273,11 @@ func (d *Desk) drawBake(ctx context.Context, s *refine.Shot, f *refine.Frame, ls
 	out := &BakePicture{}
 	var err error
 	switch show {
+	case ShowOcclusion:
+		if o.Result.Open == nil {
+			return nil, fmt.Errorf("%w: this bake has no occlusion: set how far it looks, and bake again", ErrBake)
+		}
+		img, err = d.drawTexels(ctx, f, o, show)
 	case ShowTexels, ShowCharts:
 		img, err = d.drawTexels(ctx, f, o, show)
 	case ShowRuntime, ShowDifference, ShowBaked:
@@ -388,6 +394,9 @@ func texelColour(f *refine.Frame, o *farm.Opened, q *world.Probe, show BakeShow)
 	if !ok {
 		return grey
 	}
+	if show == ShowOcclusion {
+		return openColour(o.Result, l, q.Tri, sp.U, sp.V)
+	}
 	even := (int(math.Floor(float64(at.X)+0.5))+int(math.Floor(float64(at.Y)+0.5)))&1 == 0
 	var c [3]float64
 	if show == ShowCharts {
@@ -405,6 +414,21 @@ func texelColour(f *refine.Frame, o *farm.Opened, q *world.Probe, show BakeShow)
 		k = 0.72
 	}
 	return imagecolor.NRGBA{uint8(255 * c[0] * k), uint8(255 * c[1] * k), uint8(255 * c[2] * k), 255}
+}
+
+// openColour is how open a place of the map is, from black to white.
+func openColour(r *bake.Result, l *bake.Laid, tri uint32, u, v float32) imagecolor.NRGBA {
+	t, ok := l.At(tri, u, v)
+	if !ok {
+		return imagecolor.NRGBA{90, 90, 90, 255}
+	}
+	open := r.Open[slices.Index(r.Plan.Objects, l)]
+	var sum float32
+	for k, w := range t.W {
+		sum += w * open[t.Cell[k]]
+	}
+	c := uint8(255 * min(max(sum, 0), 1))
+	return imagecolor.NRGBA{c, c, c, 255}
 }
 
 // scaled draws values from 0 to most by the scale.

@@ -378,6 +378,9 @@ func (w *endWorker) Work(ctx context.Context, job *river.Job[endArgs]) error {
 		if err != nil {
 			return err
 		}
+		if result.Open, err = run.Occlusion(ctx, work.Rest, work.Workers); err != nil {
+			return err
+		}
 		names := map[string]string{}
 		for _, l := range work.Lamps {
 			names[l.ID] = l.Name

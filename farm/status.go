@@ -51,6 +51,9 @@ type Summary struct {
 	Findings   []baking.Finding `json:"found"`
 	Mirrors    []MapMirror      `json:"mirrors"`
 	MirrorMB   float64          `json:"mirrorMB"`
+	// Directional and Occlusion tell what it has besides.
+	Directional bool `json:"directional"`
+	Occlusion   bool `json:"occlusion"`
 }
 
 // MapPage is a page's size in texels.
@@ -97,6 +100,7 @@ func summarise(b *lightmap.Bake, e *baking.Ended) *Summary {
 	s := &Summary{Quality: b.Quality, Numbers: b.Numbers, Format: b.Format, Texels: b.Texels, Noise: b.Noise, MB: b.MB, LayerMB: b.LayerMB, Filled: b.Filled, Padded: b.Padded, Probes: b.Probes,
 		Pages: []MapPage{}, Objects: []MapObject{}, Left: []MapLeft{}, Worst: []Wrong{}, Mirrors: []MapMirror{}, Route: len(e.Route)}
 	for _, g := range b.Pages {
+		s.Directional, s.Occlusion = g.Lean != "", g.Open != ""
 		s.Pages = append(s.Pages, MapPage{g.W, g.H})
 	}
 	for _, o := range b.Objects {
@@ -259,6 +263,9 @@ func (f *Farm) Open(ctx context.Context, m *Made) (*Opened, error) {
 	}
 	o := &Opened{Work: work}
 	if o.Result, err = job.Run(ctx, work.Sources); err != nil {
+		return nil, err
+	}
+	if o.Result.Open, err = job.Occlusion(ctx, work.Rest, work.Workers); err != nil {
 		return nil, err
 	}
 	var ended []byte

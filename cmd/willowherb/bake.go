@@ -18,12 +18,15 @@ import (
 
 type bakeCmd struct {
 	litPlace
-	Quality  string  `help:"draft, review, final, or own: as the setup has it." default:"draft" enum:"draft,review,final,own"`
-	Out      string  `help:"Folder for the bake. What it has of the same lights and place is not made again." type:"path"`
-	Seconds  float64 `help:"Take fewer samples, so that the bake takes about so many seconds."`
-	Light    string  `help:"Only the light of this id or name, without probes."`
-	Estimate bool    `help:"Only say what the bake would take."`
-	JSON     bool    `help:"Report as JSON." name:"json"`
+	Quality string  `help:"draft, review, final, or own: as the setup has it." default:"draft" enum:"draft,review,final,own"`
+	Out     string  `help:"Folder for the bake. What it has of the same lights and place is not made again." type:"path"`
+	Seconds float64 `help:"Take fewer samples, so that the bake takes about so many seconds."`
+	Light   string  `help:"Only the light of this id or name, without probes."`
+	// What is baked besides, over what the setup says.
+	Directional bool    `help:"Bake how light changes as surfaces tilt, too, for normal maps."`
+	Occlusion   float64 `help:"Bake how much of the sky over each texel is free of what lies nearer than so many metres, too."`
+	Estimate    bool    `help:"Only say what the bake would take."`
+	JSON        bool    `help:"Report as JSON." name:"json"`
 }
 
 func (c *bakeCmd) Run(ctx context.Context) error {
@@ -37,6 +40,17 @@ func (c *bakeCmd) Run(ctx context.Context) error {
 	o, err := c.open(ctx)
 	if err != nil {
 		return err
+	}
+	if c.Occlusion < 0 || c.Occlusion > setup.MaxOcclusion || math.IsNaN(c.Occlusion) {
+		return usage("--occlusion %g is not between 0 and %g metres", c.Occlusion, float64(setup.MaxOcclusion))
+	}
+	if c.Directional || c.Occlusion > 0 {
+		doc, rules := *o.doc, o.doc.Baking()
+		rules.Directional = rules.Directional || c.Directional
+		if c.Occlusion > 0 {
+			rules.Occlusion = c.Occlusion
+		}
+		doc.Bake, o.doc = &rules, &doc
 	}
 	order, err := c.order(o)
 	if err != nil {

@@ -110,6 +110,70 @@ func TestABakeFromTheCommandLine(t *testing.T) {
 	require.Zero(t, x.Lux)
 }
 
+// A directional bake tells what a normal map would get: the lamp's light by its cosine. Nothing
+// stands over the floor.
+func TestADirectionalBakeWithOcclusion(t *testing.T) {
+	ctx := context.Background()
+	file, of := floor(t), lampOver(t, 2, setup.Baked)
+	dir := filepath.Join(t.TempDir(), "bake")
+	lit := litPlace{File: file, Setup: of}
+	answered(t, func() error {
+		return (&bakeCmd{litPlace: lit, Quality: "draft", Out: dir, Directional: true, Occlusion: 2, JSON: true}).Run(ctx)
+	}, &struct{}{})
+	var x struct {
+		Lux, BentLux, Openness float64
+		Lean                   [3]float64
+	}
+	sin, cos := math.Sincos(20 * math.Pi / 180)
+	for _, towards := range []float64{-1, 1} {
+		answered(t, func() error {
+			return (&texelCmd{File: file, Bake: dir, At: "1,0,0", Normal: f3(towards*sin, cos, 0), JSON: true}).Run(ctx)
+		}, &x)
+		require.InEpsilon(t, (-towards*sin+2*cos)/2, x.BentLux/x.Lux, 0.06, "texels of a third of a metre")
+		require.InDelta(t, -0.5, x.Lean[0], 0.06)
+		require.InDelta(t, 0, x.Lean[1], 1e-6)
+		require.InDelta(t, 1, x.Openness, 1e-6)
+	}
+	require.ErrorContains(t, (&texelCmd{File: file, Bake: dir, At: "1,0,0", Normal: "0,-1,0"}).Run(ctx), "into the surface")
+	require.ErrorContains(t, (&bakeCmd{litPlace: lit, Quality: "draft", Out: dir, Occlusion: 1000}).Run(ctx), "--occlusion 1000")
+	plain := filepath.Join(t.TempDir(), "plain")
+	answered(t, func() error { return (&bakeCmd{litPlace: lit, Quality: "draft", Out: plain, JSON: true}).Run(ctx) }, &struct{}{})
+	require.ErrorContains(t, (&texelCmd{File: file, Bake: plain, At: "1,0,0", Normal: "0,1,0"}).Run(ctx), "--directional")
+	require.NoError(t, os.Remove(filepath.Join(dir, "lean-0.exr")))
+	require.ErrorContains(t, (&texelCmd{File: file, Bake: dir, At: "1,0,0"}).Run(ctx), "lean-0.exr")
+}
+
+// Frames from the command line: a way of two views, each frame in both files.
+func TestFramesFromTheCommandLine(t *testing.T) {
+	ctx := context.Background()
+	file, of := floor(t), lampOver(t, 2, setup.Baked)
+	var doc map[string]any
+	data, err := os.ReadFile(of)
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(data, &doc))
+	doc["views"] = map[string]any{
+		"a": map[string]any{"name": "A", "order": 0, "eye": []float64{0, 3, 3}, "aim": []float64{0, -1, -1}, "fovY": 40, "aspect": 1.5, "ev": 3},
+		"b": map[string]any{"name": "B", "order": 1, "eye": []float64{0, 3, 2}, "aim": []float64{0, -1, -1}, "fovY": 40, "aspect": 1.5, "ev": 5}}
+	data, err = json.Marshal(doc)
+	require.NoError(t, err)
+	of = filepath.Join(t.TempDir(), "way.json")
+	require.NoError(t, os.WriteFile(of, data, 0o644))
+	out := filepath.Join(t.TempDir(), "frames")
+	c := framesCmd{litPlace: litPlace{File: file, Setup: of}, Views: "A,b", Seconds: 1, Rate: 3, Size: "48x32", Samples: 4, Passes: 2, Out: out, JSON: true}
+	var r struct{ Frames []frameReport }
+	answered(t, func() error { return c.Run(ctx) }, &r)
+	require.Len(t, r.Frames, 3)
+	require.Equal(t, []float64{3, 4, 5}, []float64{r.Frames[0].EV, r.Frames[1].EV, r.Frames[2].EV})
+	require.InDelta(t, 2.0/3, r.Frames[2].Seconds, 1e-9)
+	for _, name := range []string{"0001.png", "0003.png", "0002.exr"} {
+		require.FileExists(t, filepath.Join(out, name))
+	}
+	c.Views, c.Camera = "", "Crane"
+	require.ErrorContains(t, c.Run(ctx), `no camera "Crane"`)
+	c.Camera = ""
+	require.ErrorContains(t, c.Run(ctx), "no view is named")
+}
+
 func f3(v ...float64) string {
 	b, _ := json.Marshal(v)
 	return string(b[1 : len(b)-1])

@@ -7,6 +7,7 @@ import (
 	"runtime"
 	"time"
 
+	"willowherb/core/bake"
 	"willowherb/core/budget"
 	"willowherb/core/exposure"
 	"willowherb/core/frame"
@@ -42,6 +43,7 @@ type mapped struct {
 	d      *lightmap.Delivered
 	charts []*lightmap.Charts // of each object
 	pages  [][]float32        // summed
+	leans  [][]float32        // of the pages, as they were delivered; nil for none
 }
 
 func newMapped(s *scene.Scene, d *lightmap.Delivered, gains []vec.V3) *mapped {
@@ -51,13 +53,19 @@ func newMapped(s *scene.Scene, d *lightmap.Delivered, gains []vec.V3) *mapped {
 			m.charts[i] = c
 		}
 	}
-	m.pages = d.Sum(gains)
+	m.pages, m.leans = d.Sum(gains), d.Leans
 	return m
 }
 
 // Lux is for frame.Map.
-func (m *mapped) Lux(object int, tri uint32, u, v float32) (vec.V3, bool) {
-	return m.d.Summed(m.pages, m.charts[object], int(tri)-m.s.Objects[object].First, u, v)
+func (m *mapped) Lux(object int, tri uint32, u, v float32, n, bent vec.V3) (vec.V3, bool) {
+	k := int(tri) - m.s.Objects[object].First
+	e, ok := m.d.Summed(m.pages, m.charts[object], k, u, v)
+	if ok && m.leans != nil {
+		lean, _ := m.d.Summed(m.leans, m.charts[object], k, u, v)
+		e = e.Scale(bake.Tilted(lean, n, bent))
+	}
+	return e, ok
 }
 
 // runtime makes the run-time picture with a bake.

@@ -3,8 +3,11 @@ package main
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 
+	"willowherb/core/bake"
 	"willowherb/core/scene"
 	"willowherb/core/vec"
 	"willowherb/format/lightmap"
@@ -15,6 +18,8 @@ type texelCmd struct {
 	Bake string `help:"Folder of the bake." required:"" type:"existingdir"`
 	At   string `help:"The point x,y,z in metres; the nearest surface that is in the map answers." required:""`
 	JSON bool   `help:"Report as JSON." name:"json"`
+	// Normal asks for another surface in the same place.
+	Normal string `help:"A normal x,y,z that the surface is bent to there, as by a normal map: its light too, where the bake is directional."`
 }
 
 func (c *texelCmd) Run(ctx context.Context) error {
@@ -52,14 +57,40 @@ func (c *texelCmd) Run(ctx context.Context) error {
 	a, b, e := o.s.Corner(tri)
 	texel := d.Texel(charts, k, [3]vec.V3{o.s.V.Pos[a], o.s.V.Pos[b], o.s.V.Pos[e]})
 	p := o.s.PointAt(tri, u, v)
+	more := map[string]any{}
+	if d.Leans != nil {
+		lean, _ := d.Summed(d.Leans, charts, k, u, v)
+		more["lean"] = lean.Array()
+		if c.Normal != "" {
+			n, err := parsePoint(c.Normal)
+			if err != nil {
+				return err
+			}
+			if n = n.Norm(); n.Dot(p.Ng) <= 0 {
+				return usage("--normal %s points into the surface there, whose own is %.2f,%.2f,%.2f", c.Normal, p.Ng.X, p.Ng.Y, p.Ng.Z)
+			}
+			more["bentLux"] = luminance(sum) * float64(bake.Tilted(lean, p.Ng, n))
+		}
+	} else if c.Normal != "" {
+		return usage("the bake is not directional: bake with --directional for --normal")
+	}
+	if d.Opens != nil {
+		open, _ := d.Summed(d.Opens, charts, k, u, v)
+		more["openness"] = open.X
+	}
 	if c.JSON {
-		return writeJSON(map[string]any{"file": c.File, "object": ob.Path, "at": p.Pos.Array(), "normal": p.Ng.Array(), "away": far, "lux": luminance(sum), "rgb": sum.Array(), "lights": lights, "texel": texel, "page": page, "x": x, "y": y})
+		told := map[string]any{"file": c.File, "object": ob.Path, "at": p.Pos.Array(), "normal": p.Ng.Array(), "away": far, "lux": luminance(sum), "rgb": sum.Array(), "lights": lights, "texel": texel, "page": page, "x": x, "y": y}
+		maps.Copy(told, more)
+		return writeJSON(told)
 	}
 	fmt.Printf("%s: %.4g lx, a texel of %.3g m, %.3g m from the point\n", ob.Path, luminance(sum), texel, far)
 	for _, l := range d.Lights {
 		if lights[l.ID] > 0 {
 			fmt.Printf("  %-28s %10.4g lx\n", l.Name, lights[l.ID])
 		}
+	}
+	for _, k := range slices.Sorted(maps.Keys(more)) {
+		fmt.Printf("  %s %.4g\n", k, more[k])
 	}
 	return nil
 }

@@ -30,6 +30,8 @@ type Source struct {
 	Straight bool
 	Bounces  int // 0: as many as there are
 	Gain     vec.V3
+	// Leans tells that it is baked how the light changes as surfaces tilt, too.
+	Leans bool
 }
 
 // Sources are the lights that a setup bakes, those that are off too: they can be turned on
@@ -44,6 +46,9 @@ func Sources(ls []*lamps.Lamp, rules *setup.Bake, only func(id string) bool) (ou
 			s.Bounces = rules.SkyBounces
 		}
 		s.Key = Digest(algorithm, l.Key, s.Straight, s.Bounces)
+		if s.Leans = rules.Directional; s.Leans {
+			s.Key = Digest(s.Key, "leans")
+		}
 		out = append(out, s)
 	}
 	return out
@@ -185,6 +190,9 @@ const parts = 2
 // cell. nil for nothing.
 type Layer struct {
 	Lux []uint16
+	// Lean is the slope of its luminance as the surface tilts (path.Walker.Lean), a vector along
+	// the surface in the place's axes: three halves a cell; nil where it is not asked for.
+	Lean []uint16
 	// Mean of its luminance over the object's texels, and of the deviation that is left as noise.
 	Mean, Noise float64
 	// Of the object's texels, the same in all of its layers: those that lie within something
@@ -209,6 +217,7 @@ type texel struct {
 type taken struct {
 	straight, bounced   vec.V3
 	straight2, bounced2 float64 // sums of squares of luminance
+	lean                vec.V3
 	n                   int
 }
 
@@ -258,6 +267,7 @@ type work struct {
 	straight, bounced [][]float32 // RGB
 	straightVar       [][]float32
 	bouncedVar        [][]float32
+	lean              [][]float32 // three a cell; nil where it is not asked for
 	samples           []int64     // of each cell
 	use               []uint8     // of each cell, the places that count, a bit each
 	extra             [][]uint16  // of each source and cell, samples that it still wants
@@ -291,6 +301,11 @@ func (b *Baker) work(l *Laid) *work {
 		w.straight, w.bounced = append(w.straight, make([]float32, 3*l.Cells)), append(w.bounced, make([]float32, 3*l.Cells))
 		w.straightVar, w.bouncedVar = append(w.straightVar, make([]float32, l.Cells)), append(w.bouncedVar, make([]float32, l.Cells))
 	}
+	if slices.ContainsFunc(b.Sources, func(s Source) bool { return s.Leans }) {
+		for range b.Sources {
+			w.lean = append(w.lean, make([]float32, 3*l.Cells))
+		}
+	}
 	w.samples, w.use = make([]int64, l.Cells), make([]uint8, l.Cells)
 	return w
 }
@@ -301,6 +316,7 @@ type hand struct {
 	k        *path.Walker
 	on       []bool
 	straight []bool
+	leans    bool
 	t        texel
 	w        *world.Tracer
 }
@@ -312,6 +328,10 @@ func (b *Baker) hand() *hand {
 	}
 	for i, s := range b.Sources {
 		h.straight[i] = s.Straight
+		h.leans = h.leans || s.Leans
+	}
+	if h.leans {
+		h.k.Leaning()
 	}
 	return h
 }
@@ -324,7 +344,7 @@ func (h *hand) done() {
 // mean of a light over the places that count, each alike, and the variances of the means:
 // what differs from place to place is no noise.
 func (h *hand) mean(i int, use []int) (out means) {
-	var straight, bounced vec.V3
+	var straight, bounced, lean vec.V3
 	m, single := 0, true
 	var sa, sc float64
 	for _, k := range use {
@@ -336,7 +356,7 @@ func (h *hand) mean(i int, use []int) (out means) {
 		single = single && s.n == 1
 		inv := 1 / float32(s.n)
 		a, c := s.straight.Scale(inv), s.bounced.Scale(inv)
-		straight, bounced = straight.Add(a), bounced.Add(c)
+		straight, bounced, lean = straight.Add(a), bounced.Add(c), lean.Add(s.lean.Scale(inv))
 		n := float64(s.n)
 		ya, yc := colour.LuminanceOf(a), colour.LuminanceOf(c)
 		d := max(n-1, 1) * n
@@ -360,7 +380,7 @@ func (h *hand) mean(i int, use []int) (out means) {
 		sa, sc = sa*k, sc*k
 	}
 	inv := 1 / float32(m)
-	return means{straight.Scale(inv), bounced.Scale(inv), float32(sa) * inv * inv, float32(sc) * inv * inv}
+	return means{straight.Scale(inv), bounced.Scale(inv), lean.Scale(inv), float32(sa) * inv * inv, float32(sc) * inv * inv}
 }
 
 // largest are those of a texel's places that the most of them can be come to from over the

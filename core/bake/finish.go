@@ -84,6 +84,35 @@ func (w *work) layer(i int) (out Layer) {
 	for c, v := range sum {
 		out.Lux[c] = Half(v)
 	}
+	if w.b.Sources[i].Leans {
+		out.Lean = w.leaning(i, sum)
+	}
+	return out
+}
+
+// steepest is the most by which light changes as a surface tilts by one, as a share of it: a
+// lamp at a grazing angle has no bound.
+const steepest = 4
+
+// leaning is the slope of a light's layer, smoothed as the layer is; 0 where that is filled.
+func (w *work) leaning(i int, sum []float32) []uint16 {
+	variance := make([]float32, w.l.Cells)
+	for c := range variance {
+		variance[c] = w.straightVar[i][c] + w.bouncedVar[i][c]
+	}
+	s := smoother{w: w, rgb: w.lean[i], variance: variance}
+	s.run(w.b.Plan.Quality.Smooth)
+	out := make([]uint16, len(s.rgb))
+	for c := 0; c < len(out); c += 3 {
+		most := steepest * float32(colour.LuminanceAt(sum, c))
+		v := vec.V3{X: s.rgb[c], Y: s.rgb[c+1], Z: s.rgb[c+2]}
+		if long := v.Len(); long > most {
+			v = v.Scale(most / long)
+		}
+		for k, x := range [3]float32{v.X, v.Y, v.Z} {
+			out[c+k] = float16.Fromfloat32(min(max(x, -65504), 65504)).Bits()
+		}
+	}
 	return out
 }
 

@@ -356,8 +356,19 @@ func (p *Plan) MB() float64 {
 	for _, g := range p.Pages {
 		n += g.W * g.H
 	}
-	return float64(n) * setup.Formats[p.Rules.Format] / (1 << 20)
+	each := setup.Formats[p.Rules.Format]
+	if p.Rules.Directional {
+		each *= 2 // pages of the slopes, in the same format
+	}
+	if p.Rules.Occlusion > 0 {
+		each += occlusionBytes
+	}
+	return float64(n) * each / (1 << 20)
 }
+
+// occlusionBytes is what a texel of occlusion takes on the target: one channel of eight bits,
+// block-compressed to half of that (BC4).
+const occlusionBytes = 0.5
 
 // Filled is the share of the pages' texels that lie on surfaces, and with the padding that
 // they need.

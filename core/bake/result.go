@@ -21,6 +21,8 @@ type Result struct {
 	// Samples of texels that were taken for it, and the time.
 	Samples int64
 	Took    time.Duration
+	// Open is the openness of each object's cells (Plan.Openness); nil where it is not baked.
+	Open [][]float32
 	// Made is how many layers were made for it, of how many it has.
 	Made, Layers int
 }
@@ -71,7 +73,8 @@ func (j *Job) Missing(ctx context.Context, sources []Source) (missing [][]bool, 
 				if have[i][k], ok, err = j.Kept.Layer(ctx, LayerKey(j.Place, l, &sources[k], j.Plan)); err != nil {
 					return nil, nil, 0, err
 				}
-				ok = ok && (have[i][k].Lux == nil || len(have[i][k].Lux) == 3*l.Cells)
+				y := &have[i][k]
+				ok = ok && (y.Lux == nil || len(y.Lux) == 3*l.Cells && (!sources[k].Leans || len(y.Lean) == 3*l.Cells))
 			}
 			if !ok {
 				missing[i][k] = true
@@ -205,6 +208,41 @@ func (r *Result) Lux(i int, gains []vec.V3) []float32 {
 	}
 	return out
 }
+
+// Leans reports whether it is baked how light changes as surfaces tilt.
+func (r *Result) Leans() bool { return len(r.Sources) > 0 && r.Sources[0].Leans }
+
+// Lean is how the irradiance on an object's cells changes as the surface tilts, as a share of it:
+// three a cell, in the place's axes, along the surface. For a normal n' near the surface's own,
+// E(n') is about E (n . n' + Lean . n') (Tilted). nil where it is not baked.
+func (r *Result) Lean(i int, gains []vec.V3) []float32 {
+	if !r.Leans() {
+		return nil
+	}
+	rgb := r.Lux(i, gains)
+	out := make([]float32, len(rgb))
+	for k := range r.Sources {
+		y := &r.Objects[i].Layers[k]
+		if g := float32(colour.LuminanceOf(gains[k])); g != 0 && y.Lean != nil {
+			for c := range out {
+				out[c] += g * whole(y.Lean[c])
+			}
+		}
+	}
+	for c := 0; c < len(out); c += 3 {
+		if e := float32(colour.LuminanceAt(rgb, c)); e > 0 {
+			out[c], out[c+1], out[c+2] = out[c]/e, out[c+1]/e, out[c+2]/e
+		} else {
+			out[c], out[c+1], out[c+2] = 0, 0, 0
+		}
+	}
+	return out
+}
+
+// Tilted is what falls on a surface of normal n that is bent to another, as a share of what falls
+// on it as it is, by its Lean: exact for a single distant light that both sides of the bend
+// see, of first order for any; at least 0.
+func Tilted(lean, n, bent vec.V3) float32 { return max(n.Dot(bent)+lean.Dot(bent), 0) }
 
 // Gains are the sources' own.
 func (r *Result) Gains() (out []vec.V3) {
@@ -346,21 +384,22 @@ func grow(rgb []float32, known []bool, w, h int) {
 
 // Shown is the map with its lights at some gains: frame.Map.
 type Shown struct {
-	plan *Plan
-	lux  map[*Laid][]float32
+	plan      *Plan
+	lux, lean map[*Laid][]float32
 }
 
 // Show sums the map at some gains.
 func (r *Result) Show(gains []vec.V3) *Shown {
-	s := &Shown{r.Plan, map[*Laid][]float32{}}
+	s := &Shown{r.Plan, map[*Laid][]float32{}, map[*Laid][]float32{}}
 	for i, l := range r.Plan.Objects {
-		s.lux[l] = r.Lux(i, gains)
+		s.lux[l], s.lean[l] = r.Lux(i, gains), r.Lean(i, gains)
 	}
 	return s
 }
 
-// Lux is the irradiance at a place of a triangle of an object.
-func (s *Shown) Lux(object int, tri uint32, u, v float32) (e vec.V3, ok bool) {
+// Lux is the irradiance at a place of a triangle of an object on a surface whose normal n is
+// bent there, as far as it is baked how light changes then.
+func (s *Shown) Lux(object int, tri uint32, u, v float32, n, bent vec.V3) (e vec.V3, ok bool) {
 	l := s.plan.Of(object)
 	if l == nil {
 		return e, false
@@ -369,10 +408,17 @@ func (s *Shown) Lux(object int, tri uint32, u, v float32) (e vec.V3, ok bool) {
 	if !ok {
 		return e, false
 	}
-	rgb := s.lux[l]
+	rgb, leans := s.lux[l], s.lean[l]
+	var lean vec.V3
 	for k := range 4 {
 		o := 3 * t.Cell[k]
 		e = e.Add(vec.V3{X: rgb[o], Y: rgb[o+1], Z: rgb[o+2]}.Scale(t.W[k]))
+		if leans != nil {
+			lean = lean.Add(vec.V3{X: leans[o], Y: leans[o+1], Z: leans[o+2]}.Scale(t.W[k]))
+		}
 	}
-	return e, true
+	if leans == nil {
+		return e, true
+	}
+	return e.Scale(Tilted(lean, n, bent)), true
 }

@@ -60,6 +60,9 @@ func (w *work) put(i, cell int, m means) {
 	w.straight[i][o], w.straight[i][o+1], w.straight[i][o+2] = m.straight.X, m.straight.Y, m.straight.Z
 	w.bounced[i][o], w.bounced[i][o+1], w.bounced[i][o+2] = m.bounced.X, m.bounced.Y, m.bounced.Z
 	w.straightVar[i][cell], w.bouncedVar[i][cell] = m.straightVar, m.bouncedVar
+	if w.lean != nil {
+		w.lean[i][o], w.lean[i][o+1], w.lean[i][o+2] = m.lean.X, m.lean.Y, m.lean.Z
+	}
 }
 
 // begin forgets what was taken.
@@ -90,6 +93,10 @@ func (h *hand) take(w *work, cell int, use []int, from, many int) {
 			if h.on[i] {
 				a, c := h.k.Irradiance(i)
 				h.t.sums[at][i].add(a, c)
+				if h.leans {
+					_, n := w.spot(&places[at])
+					h.t.sums[at][i].lean = h.t.sums[at][i].lean.Add(h.k.Lean(i, n))
+				}
 			}
 		}
 	}
@@ -250,7 +257,10 @@ func (h *hand) more(w *work, cell int) {
 		b := h.mean(i, use)
 		n := float32((int(w.extra[i][cell]) + step - 1) / step * step)
 		o := 3 * cell
-		a := means{vec.V3{X: w.straight[i][o], Y: w.straight[i][o+1], Z: w.straight[i][o+2]}, vec.V3{X: w.bounced[i][o], Y: w.bounced[i][o+1], Z: w.bounced[i][o+2]}, w.straightVar[i][cell], w.bouncedVar[i][cell]}
+		a := means{vec.V3{X: w.straight[i][o], Y: w.straight[i][o+1], Z: w.straight[i][o+2]}, vec.V3{X: w.bounced[i][o], Y: w.bounced[i][o+1], Z: w.bounced[i][o+2]}, vec.V3{}, w.straightVar[i][cell], w.bouncedVar[i][cell]}
+		if w.lean != nil {
+			a.lean = vec.V3{X: w.lean[i][o], Y: w.lean[i][o+1], Z: w.lean[i][o+2]}
+		}
 		w.put(i, cell, a.with(float32(from), &b, n))
 	}
 }
@@ -258,12 +268,12 @@ func (h *hand) more(w *work, cell int) {
 // with is the mean of two means of so many samples each.
 func (a *means) with(n float32, b *means, m float32) means {
 	p, q := n/(n+m), m/(n+m)
-	return means{a.straight.Scale(p).Add(b.straight.Scale(q)), a.bounced.Scale(p).Add(b.bounced.Scale(q)), p*p*a.straightVar + q*q*b.straightVar, p*p*a.bouncedVar + q*q*b.bouncedVar}
+	return means{a.straight.Scale(p).Add(b.straight.Scale(q)), a.bounced.Scale(p).Add(b.bounced.Scale(q)), a.lean.Scale(p).Add(b.lean.Scale(q)), p*p*a.straightVar + q*q*b.straightVar, p*p*a.bouncedVar + q*q*b.bouncedVar}
 }
 
 // means are what was found of a light in a cell, in lux at unit output, with the variances of
 // the luminance of the means.
 type means struct {
-	straight, bounced       vec.V3
+	straight, bounced, lean vec.V3
 	straightVar, bouncedVar float32
 }

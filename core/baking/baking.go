@@ -302,6 +302,9 @@ func Run(ctx context.Context, o *Order) (*Done, error) {
 	if out.Result, err = job.Run(ctx, w.Sources); err != nil {
 		return nil, err
 	}
+	if out.Result.Open, err = job.Occlusion(ctx, w.Rest, o.Workers); err != nil {
+		return nil, err
+	}
 	out.Took[Mapping] = time.Since(at)
 	if w.baker != nil {
 		out.Took[Preparing] = w.baker.Took.Cache

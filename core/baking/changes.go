@@ -39,6 +39,9 @@ func Changes(was, now *Snapshot) (out []Change) {
 	if standing(&a) != standing(&b) {
 		out = append(out, Change{Name: "Probes", Why: "where probes or reflection probes stand changed: they are made again"})
 	}
+	if a.Occlusion != b.Occlusion {
+		out = append(out, Change{Name: "Occlusion", Why: "is baked otherwise: it is made again"})
+	}
 	before := map[string]bake.Source{}
 	for _, s := range bake.Sources(was.Lamps, &a, nil) {
 		before[s.ID] = s
@@ -54,6 +57,8 @@ func Changes(was, now *Snapshot) (out []Change) {
 			out = append(out, Change{Light: s.ID, Name: name, Why: "is carried otherwise"})
 		case o.Bounces != s.Bounces:
 			out = append(out, Change{Light: s.ID, Name: name, Why: "bounces otherwise"})
+		case o.Leans != s.Leans:
+			out = append(out, Change{Light: s.ID, Name: name, Why: "keeps its directions now, or no longer"})
 		case o.Key != s.Key:
 			out = append(out, Change{Light: s.ID, Name: name, Why: "was moved, turned or shaped"})
 		case o.Gain != s.Gain:

@@ -49,8 +49,12 @@ func (o *Order) Guess(ctx context.Context) (e Estimate, w *Work, err error) {
 	e.Seconds = e.Ready + g.Took.Seconds()*1.2
 	// Half of it is taken for detail, and stays.
 	e.Noise = g.Noise / math.Sqrt(min(bake.Standing(o.Quality.Smooth), 4*4))
+	each := 6.0 // three halves a cell
+	if plan.Rules.Directional {
+		each *= 2
+	}
 	for _, l := range plan.Objects {
-		e.LayerMB += float64(l.Cells) * 6 * float64(len(w.Sources)) / (1 << 20)
+		e.LayerMB += float64(l.Cells) * each * float64(len(w.Sources)) / (1 << 20)
 	}
 	return e, w, nil
 }

@@ -25,9 +25,9 @@ import (
 
 // Map is a lightmap with its lights at some levels.
 type Map interface {
-	// Lux is the irradiance at a place of a triangle of an object; false where the object is not
-	// in the map.
-	Lux(object int, tri uint32, u, v float32) (vec.V3, bool)
+	// Lux is the irradiance at a place of a triangle of an object, on a surface of normal n that is
+	// bent there, as far as the map knows of that; false where the object is not in the map.
+	Lux(object int, tri uint32, u, v float32, n, bent vec.V3) (vec.V3, bool)
 }
 
 // Order is what a picture is made from.
@@ -224,7 +224,7 @@ func (s *shader) shade(px int, p *world.Probe, d, through vec.V3, first bool) {
 	to, by := s.out.Mapped, ByMap
 	e, ok := vec.V3{}, false
 	if o.Map != nil {
-		e, ok = o.Map.Lux(p.Object, p.Tri, sp.U, sp.V)
+		e, ok = o.Map.Lux(p.Object, p.Tri, sp.U, sp.V, f.Ng, f.N)
 	}
 	if !ok {
 		to, by = s.out.Probed, ByProbe

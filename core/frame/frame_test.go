@@ -18,7 +18,7 @@ import (
 // even is a lightmap with the same light everywhere.
 type even struct{ lux float32 }
 
-func (e even) Lux(object int, _ uint32, _, _ float32) (vec.V3, bool) {
+func (e even) Lux(object int, _ uint32, _, _ float32, _, _ vec.V3) (vec.V3, bool) {
 	return vec.Splat(e.lux), object == 0
 }
 

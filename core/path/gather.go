@@ -100,6 +100,9 @@ func (w *Walker) offer(i int, l *light.Light, v *Vertex, o *offered) (ok bool) {
 func (w *Walker) arrive(v *Vertex, o *offered) {
 	l, i := w.lights[o.light], o.light
 	through := w.carried(v, o)
+	if w.leans != nil && v.From.Depth == 0 {
+		w.leans[i].take(through.Mul(o.matt.Add(o.glossy)), o.to.Dir, v.F.N)
+	}
 	switch {
 	case through == vec.V3{}:
 	case v.From.Depth > 0:

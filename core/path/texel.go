@@ -1,7 +1,10 @@
 package path
 
 import (
+	"math"
+
 	"willowherb/core/cache"
+	"willowherb/core/colour"
 	"willowherb/core/film"
 	"willowherb/core/vec"
 )
@@ -10,6 +13,8 @@ import (
 type Gathered struct {
 	// Dist is how far its first segment went, in metres; +Inf where it left the place.
 	Dist float32
+	// D is the direction of that segment.
+	D vec.V3
 	// Back tells that it met the back of a surface that has only a front: it began inside
 	// something solid.
 	Back bool
@@ -48,9 +53,42 @@ func (w *Walker) Ask(on, straight []bool) {
 func (w *Walker) Gather(v *Vertex, s Segment) Gathered {
 	w.seen = Gathered{Dist: inf}
 	if v == nil || w.From(v, &s) {
+		w.seen.D = s.D
 		w.Follow(s)
 	}
 	return w.seen
+}
+
+// lean is where the light of a lamp comes from at a path's first surface.
+type lean struct {
+	asked  float64 // luminance of what was asked for there
+	moment vec.V3  // luminance times direction over its cosine
+}
+
+// flattest is the cosine under which directions count as if it were theirs: one over the
+// cosine has no bound.
+const flattest = 0.15
+
+func (l *lean) take(v, d, n vec.V3) {
+	y := colour.LuminanceOf(v)
+	l.asked += y
+	l.moment = l.moment.Add(d.Scale(float32(y) / max(d.Dot(n), flattest)))
+}
+
+// Leaning has the walker tell, too, how irradiance changes as the surface tilts.
+func (w *Walker) Leaning() { w.leans = make([]lean, len(w.lights)) }
+
+// Lean is the slope of what Irradiance tells of light i, by luminance, as the surface tilts from
+// its normal n towards a direction: the light from each direction over its cosine, its part
+// along the surface. E(n + d) is about E(n) + d . Lean for a small d along the surface.
+func (w *Walker) Lean(i int, n vec.V3) vec.V3 {
+	straight, bounced := w.Irradiance(i)
+	l := w.leans[i]
+	if rest := colour.LuminanceOf(straight.Add(bounced))/math.Pi - l.asked; rest > 0 {
+		// The rest came along the path's first segment.
+		l.moment = l.moment.Add(w.seen.D.Scale(float32(rest) / max(w.seen.D.Dot(n), flattest)))
+	}
+	return l.moment.Sub(n.Scale(n.Dot(l.moment))).Scale(math.Pi)
 }
 
 // Irradiance is what the last path from a texel found of light i, in lux for unit output:

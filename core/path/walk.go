@@ -97,6 +97,7 @@ type Walker struct {
 	unasked []bool // those that are not asked for at the first surface; nil: none
 	seen    Gathered
 	touched []bool // those of which something was found
+	leans   []lean // for each light; nil: it is not asked where light comes from
 
 	air   *fog.Air // between an eye and what it sees; nil: nothing
 	way   fog.Way
@@ -169,6 +170,9 @@ func (w *Walker) Begin(seed, pixel, sample uint32) {
 	for i := range w.found {
 		if w.touched[i] {
 			w.found[i], w.touched[i] = [film.Kinds]vec.V3{}, false
+			if w.leans != nil {
+				w.leans[i] = lean{}
+			}
 		}
 	}
 	w.renew(seed, pixel, sample)
@@ -276,7 +280,7 @@ func (w *Walker) extend(s *Segment, v *Vertex) bool {
 		p := &v.P
 		m := &sc.Materials[sc.Mat[tri]]
 		if s.Depth == 1 && pane == 0 {
-			w.seen = Gathered{far, !m.DoubleSided && p.Ng.Dot(s.D) > 0}
+			w.seen.Dist, w.seen.Back = far, !m.DoubleSided && p.Ng.Dot(s.D) > 0
 		}
 		if e := w.emitter[sc.Mat[tri]]; e >= 0 {
 			w.meetSurface(s, p, m, e, far)

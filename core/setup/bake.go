@@ -18,6 +18,12 @@ type Bake struct {
 	Format  string `json:"format"`  // bc6h, half or rgbm
 	// SkyBounces bounds how many surfaces send on the light of skies; 0: as many as do.
 	SkyBounces int `json:"skyBounces"`
+	// Directional keeps, besides the light of a texel, how it changes as the surface tilts: for
+	// normal maps.
+	Directional bool `json:"directional,omitempty"`
+	// Occlusion bakes, besides, how much of the sky above a texel is free of what lies nearer than
+	// so many metres; 0: it is not baked.
+	Occlusion float64 `json:"occlusion,omitempty"`
 	// Own is a quality of the setup's own; left out, there is none.
 	Own *Quality `json:"own,omitempty"`
 	// Bounds are where the bake spends its samples; none: everywhere.
@@ -31,6 +37,9 @@ type Bake struct {
 	// Mirrors are the reflection probes.
 	Mirrors map[string]Mirror `json:"mirrors"`
 }
+
+// MaxOcclusion bounds how far occlusion looks, in metres.
+const MaxOcclusion = 100
 
 // Quality is how well is baked, in numbers.
 type Quality struct {
@@ -116,6 +125,7 @@ func (b *Bake) validate(c *checker, at string) {
 	c.ok(b.Padding >= 1 && b.Padding <= 16, at+"/padding", "%d is not between 1 and 16", b.Padding)
 	_, ok := Formats[b.Format]
 	c.ok(ok, at+"/format", "%.40q is not bc6h, half or rgbm", b.Format)
+	c.num(at+"/occlusion", b.Occlusion, 0, MaxOcclusion)
 	c.ok(b.SkyBounces >= 0 && b.SkyBounces <= 16, at+"/skyBounces", "%d is not between 0 and 16", b.SkyBounces)
 	if q := b.Own; q != nil {
 		c.num(at+"/own/density", q.Density, 0.05, 8)

@@ -52,6 +52,10 @@ type Page struct {
 	W    int    `json:"width"`
 	H    int    `json:"height"`
 	File string `json:"file"`
+	// Lean is the file of how light changes as surfaces tilt, Open that of occlusion; empty where
+	// they are not baked.
+	Lean string `json:"lean,omitempty"`
+	Open string `json:"occlusion,omitempty"`
 }
 
 // Light is one that is in the map.
@@ -108,7 +112,9 @@ type Delivered struct {
 	Charts []Charts
 	// Layers are the pages of each light at unit output; nil for nothing.
 	Layers [][][]float32
-	Field  *probes.Field
+	// Leans and Opens are the pages of slopes (bake.Result.Lean) and of occlusion; nil for none.
+	Leans, Opens [][]float32
+	Field        *probes.Field
 
 	at map[string]*Charts
 }

@@ -17,6 +17,9 @@ import (
 	"willowherb/format/intact"
 )
 
+// leans, in the number of halves, tells that as many follow of how the light leans.
+const leans = 1 << 31
+
 // Pack makes bytes of a layer: its mean and noise (float64), its buried and thin texels, the
 // number of halves (uint32 each), and the halves, deflated; all little-endian.
 func Pack(l bake.Layer) []byte {
@@ -24,15 +27,21 @@ func Pack(l bake.Layer) []byte {
 	le := binary.LittleEndian
 	head := le.AppendUint64(le.AppendUint64(nil, math.Float64bits(l.Mean)), math.Float64bits(l.Noise))
 	head = le.AppendUint32(le.AppendUint32(head, uint32(l.Buried)), uint32(l.Thin))
-	b.Write(le.AppendUint32(head, uint32(len(l.Lux))))
+	many := uint32(len(l.Lux))
+	if l.Lean != nil {
+		many |= leans
+	}
+	b.Write(le.AppendUint32(head, many))
 	if len(l.Lux) > 0 {
 		z, err := zlib.NewWriterLevel(&b, zlib.BestSpeed)
 		if err != nil {
 			panic(err) // the level is one that there is
 		}
 		raw := make([]byte, 0, 2*len(l.Lux))
-		for _, v := range l.Lux {
-			raw = le.AppendUint16(raw, v)
+		for _, part := range [2][]uint16{l.Lux, l.Lean} {
+			for _, v := range part {
+				raw = le.AppendUint16(raw, v)
+			}
 		}
 		_, _ = z.Write(raw) // to memory
 		_ = z.Close()
@@ -48,7 +57,10 @@ func Unpack(data []byte) (l bake.Layer, err error) {
 	le := binary.LittleEndian
 	l.Mean, l.Noise = math.Float64frombits(le.Uint64(data)), math.Float64frombits(le.Uint64(data[8:]))
 	l.Buried, l.Thin = int(le.Uint32(data[16:])), int(le.Uint32(data[20:]))
-	n := int(le.Uint32(data[24:]))
+	n, parts := int(le.Uint32(data[24:])&^leans), 1
+	if le.Uint32(data[24:])&leans != 0 {
+		parts = 2
+	}
 	if n == 0 {
 		return l, nil
 	}
@@ -59,16 +71,19 @@ func Unpack(data []byte) (l bake.Layer, err error) {
 	if err != nil {
 		return l, fmt.Errorf("a kept layer is broken: %w", err)
 	}
-	raw := make([]byte, 2*n)
+	raw := make([]byte, 2*n*parts)
 	if _, err := io.ReadFull(z, raw); err != nil {
 		return l, fmt.Errorf("a kept layer is broken: %w", err)
 	}
 	if _, err := z.Read(make([]byte, 1)); err != io.EOF {
 		return l, errors.New("a kept layer is broken: it does not end where it says")
 	}
-	l.Lux = make([]uint16, n)
+	l.Lux = make([]uint16, n*parts)
 	for i := range l.Lux {
 		l.Lux[i] = le.Uint16(raw[2*i:])
+	}
+	if parts == 2 {
+		l.Lux, l.Lean = l.Lux[:n:n], l.Lux[n:]
 	}
 	return l, nil
 }

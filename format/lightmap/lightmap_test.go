@@ -16,7 +16,7 @@ import (
 )
 
 func small() Bake {
-	return Bake{Version: Version, Pages: []Page{{4, 2, "lightmap-0.exr"}}, Lights: []Light{{ID: "lamp", Gain: [3]float64{2, 1, 0}, Files: []string{"light-lamp-0.exr"}}, {ID: "dark", Files: []string{}}}}
+	return Bake{Version: Version, Pages: []Page{{W: 4, H: 2, File: "lightmap-0.exr"}}, Lights: []Light{{ID: "lamp", Gain: [3]float64{2, 1, 0}, Files: []string{"light-lamp-0.exr"}}, {ID: "dark", Files: []string{}}}}
 }
 
 // folder is a small bake as files.
@@ -106,7 +106,7 @@ func TestBrokenBakesAreToldPlainly(t *testing.T) {
 }
 
 func TestLayersAreKeptExactly(t *testing.T) {
-	for _, l := range []bake.Layer{{}, {Mean: 1, Noise: 0.5}, {Mean: 3, Buried: 4, Thin: 9, Lux: []uint16{1, 2, 3, 65535, 0, 7}}} {
+	for _, l := range []bake.Layer{{}, {Mean: 1, Noise: 0.5}, {Mean: 3, Buried: 4, Thin: 9, Lux: []uint16{1, 2, 3, 65535, 0, 7}}, {Lux: []uint16{1, 2, 3}, Lean: []uint16{4, 0x8005, 6}}} {
 		got, err := Unpack(Pack(l))
 		require.NoError(t, err)
 		require.Equal(t, l, got)

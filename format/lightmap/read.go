@@ -65,6 +65,27 @@ func Read(dir string) (*Delivered, error) {
 		}
 		d.Layers = append(d.Layers, layer)
 	}
+	for i, g := range d.Pages {
+		for _, part := range []struct {
+			name string
+			to   *[][]float32
+		}{{g.Lean, &d.Leans}, {g.Open, &d.Opens}} {
+			if part.name == "" {
+				continue
+			}
+			if len(*part.to) != i {
+				return nil, fmt.Errorf("bake.json: some pages have a %s, and others none: bake again", part.name)
+			}
+			rgb, err := readPicture(dir, part.name, g.W, g.H)
+			if err != nil {
+				return nil, err
+			}
+			*part.to = append(*part.to, rgb)
+		}
+	}
+	if len(d.Leans) != 0 && len(d.Leans) != len(d.Pages) || len(d.Opens) != 0 && len(d.Opens) != len(d.Pages) {
+		return nil, errors.New("bake.json: some pages have slopes or occlusion, and others none: bake again")
+	}
 	if d.Bake.Probes > 0 {
 		if d.Field, err = readField(dir); err != nil {
 			return nil, err

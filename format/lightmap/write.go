@@ -53,6 +53,16 @@ func Write(dir string, p *Parts) (*Bake, error) {
 		sum := func() []float32 { return plan.Page(i, func(k int) []float32 { return p.Result.Lux(k, gains) }) }
 		put(b.Pages[i].File+".exr", func(w io.Writer) error { return exr.Write(w, sum(), g.W, g.H, exr.ZIP) })
 		put(b.Pages[i].File+".hdr", func(w io.Writer) error { return picture.WriteHDR(w, sum(), g.W, g.H) })
+		if b.Pages[i].Lean != "" {
+			put(b.Pages[i].Lean, func(w io.Writer) error {
+				return exr.Write(w, plan.Page(i, func(k int) []float32 { return p.Result.Lean(k, gains) }), g.W, g.H, exr.ZIP)
+			})
+		}
+		if b.Pages[i].Open != "" {
+			put(b.Pages[i].Open, func(w io.Writer) error {
+				return exr.Write(w, plan.Page(i, func(k int) []float32 { return grey(p.Result.Open[k]) }), g.W, g.H, exr.ZIP)
+			})
+		}
 		for l := range b.Lights {
 			if len(b.Lights[l].Files) == 0 {
 				continue
@@ -103,6 +113,15 @@ func Write(dir string, p *Parts) (*Bake, error) {
 	})
 }
 
+// grey is one number as three.
+func grey(v []float32) []float32 {
+	out := make([]float32, 0, 3*len(v))
+	for _, x := range v {
+		out = append(out, x, x, x)
+	}
+	return out
+}
+
 func summed(m *mirrors.Mirror, gains []vec.V3) []float32 {
 	out := make([]float32, 3*2*m.Pixels*m.Pixels)
 	for l, y := range m.Layers {
@@ -133,7 +152,14 @@ func (p *Parts) fill() {
 	b.Filled, b.Padded = plan.Filled()
 	b.Pages, b.Lights, b.Objects, b.Left, b.Mirrors = nil, []Light{}, []Object{}, []Left{}, []Mirror{}
 	for i, g := range plan.Pages {
-		b.Pages = append(b.Pages, Page{g.W, g.H, fmt.Sprintf("lightmap-%d", i)})
+		page := Page{W: g.W, H: g.H, File: fmt.Sprintf("lightmap-%d", i)}
+		if r.Leans() {
+			page.Lean = fmt.Sprintf("lean-%d.exr", i)
+		}
+		if r.Open != nil {
+			page.Open = fmt.Sprintf("occlusion-%d.exr", i)
+		}
+		b.Pages = append(b.Pages, page)
 	}
 	for l := range r.Sources {
 		s := &r.Sources[l]
@@ -141,8 +167,8 @@ func (p *Parts) fill() {
 		lit := 0
 		for _, o := range r.Objects {
 			lit += len(o.Layers[l].Lux)
+			b.LayerMB += float64(2*(len(o.Layers[l].Lux)+len(o.Layers[l].Lean))) / (1 << 20)
 		}
-		b.LayerMB += float64(lit) * 2 / (1 << 20)
 		for i := range plan.Pages {
 			if lit > 0 {
 				y.Files = append(y.Files, fmt.Sprintf("light-%s-%d.exr", s.ID, i))

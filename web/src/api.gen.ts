@@ -370,6 +370,8 @@ export interface Bake {
   padding: number
   format: string
   skyBounces: number
+  directional?: boolean
+  occlusion?: number
   own?: Quality
   bounds: Record<string, Box>
   apart: number
@@ -1301,6 +1303,8 @@ export interface Summary {
   found: Finding[]
   mirrors: MapMirror[]
   mirrorMB: number
+  directional: boolean
+  occlusion: boolean
 }
 
 export interface LastBake {

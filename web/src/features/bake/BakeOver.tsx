@@ -41,22 +41,30 @@ function Shown({ width, height, show, bake }: OverlayProps & { show: Show; bake:
         {shows.find(([s]) => s === show)?.[1]}
       </text>
       <Wipe width={width} height={height} at={at} label="Bake over the picture" set={(at) => useBakeView.setState({ at })} />
-      {(show === 'texels' || show === 'difference') && <Legend width={width} height={height} show={show} />}
+      {(show === 'texels' || show === 'difference' || show === 'occlusion') && <Legend width={width} height={height} show={show} />}
     </g>
   )
 }
+
+const legends = {
+  texels: { marks: ['1', '2', '4', '8', '16', '32'], says: 'texels a metre' },
+  difference: { marks: ['0', '5', '10'], says: 'difference, CIEDE2000' },
+  occlusion: { marks: ['0', '50', '100'], says: '% of the sky that is open' },
+}
+
+const grey = (v: number) => `rgb(${[v, v, v].map((x) => Math.round(255 * x)).join(' ')})`
 
 /** Legend is the scale of what is shown. */
 function Legend({ width, height, show }: { width: number; height: number; show: Show }) {
   const n = 24
   const w = 180
-  const marks = show === 'texels' ? ['1', '2', '4', '8', '16', '32'] : ['0', '5', '10']
+  const { marks, says } = legends[show === 'texels' || show === 'occlusion' ? show : 'difference']
   const places = marks.map((_, i) => i / (marks.length - 1))
   return (
     <g transform={`translate(${width - w - 22} ${height - 66})`} className="bake-legend">
       <rect x={-10} y={-8} width={w + 20} height={62} rx={4} />
       {Array.from({ length: n }, (_, i) => (
-        <rect key={i} x={(w * i) / n} y={0} width={w / n + 0.5} height={10} style={{ fill: scaleCss(i / (n - 1)) }} />
+        <rect key={i} x={(w * i) / n} y={0} width={w / n + 0.5} height={10} style={{ fill: show === 'occlusion' ? grey(i / (n - 1)) : scaleCss(i / (n - 1)) }} />
       ))}
       {marks.map((m, i) => (
         <text key={m} x={w * (places[i] ?? 0)} y={26} textAnchor={i === 0 ? 'start' : i === marks.length - 1 ? 'end' : 'middle'}>
@@ -64,7 +72,7 @@ function Legend({ width, height, show }: { width: number; height: number; show: 
         </text>
       ))}
       <text x={0} y={44}>
-        {show === 'texels' ? 'texels a metre' : 'difference, CIEDE2000'}
+        {says}
       </text>
     </g>
   )

@@ -1,6 +1,6 @@
 import { Button, MenuItem, Select, Switch } from '@mui/material'
 import { useState } from 'react'
-import type { Bake, BakeState, Finding, MapObject, Summary } from '../../api.gen'
+import type { Bake, BakeState, MapObject, Summary } from '../../api.gen'
 import { change, saidOf } from '../../kernel/objectEdits'
 import { choose } from '../../kernel/look'
 import { openPanel } from '../../kernel/panels'
@@ -12,7 +12,9 @@ import { Tip } from '../../ui/Tip'
 import { addBox, setBake, standard } from './bakeEdits'
 import { BoxRow } from './BoxRow'
 import { Field } from './Field'
+import { Found } from './Found'
 import { Mirrors } from './Mirrors'
+import { short } from './short'
 import { useBake } from './queries'
 import { showBake, useBakeView } from './state'
 
@@ -37,7 +39,6 @@ export function BakeSide() {
   )
 }
 
-const short = (path: string) => path.split('/').at(-1) ?? path
 const many = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(1)} M` : n >= 1000 ? `${Math.round(n / 1000)} k` : String(n))
 
 /** Lightmap is the density of texels, for the level and for each object. */
@@ -62,6 +63,7 @@ function Lightmap({ rules, last }: { rules: Bake; last: Summary | undefined }) {
         <Switch size="small" checked={rules.seen} slotProps={{ input: { 'aria-label': 'More texels where it is seen' } }} onChange={(e) => setBake({ seen: e.target.checked }, e.target.checked ? 'More texels where it is seen' : 'Texels alike everywhere')} />
       </div>
       <Paper rules={rules} />
+      <Besides rules={rules} />
       {Object.entries(rules.bounds).map(([id, b]) => (
         <BoxRow key={id} which="bounds" id={id} b={b} />
       ))}
@@ -117,6 +119,28 @@ function Paper({ rules }: { rules: Bake }) {
       </Select>
       <NumberField label="Padding between charts" value={rules.padding} unit="px" min={1} max={16} step={1} show={(v) => String(Math.round(v))} onDraft={() => undefined} onDone={(v) => setBake({ padding: Math.round(v) }, `Padding ${Math.round(v)} texels`)} />
     </div>
+  )
+}
+
+/** Besides are what a bake has over the light of each texel. */
+function Besides({ rules }: { rules: Bake }) {
+  const far = rules.occlusion ?? 0
+  return (
+    <>
+      <div className="air-row">
+        <Tip title="For normal maps: how the light changes as the surface tilts. It doubles the pages and the layers">
+          <span className="label">directional</span>
+        </Tip>
+        <Switch size="small" checked={rules.directional ?? false} slotProps={{ input: { 'aria-label': 'Directional lightmap' } }} onChange={(e) => setBake({ directional: e.target.checked }, e.target.checked ? 'Directional lightmap' : 'Lightmap without directions')} />
+      </div>
+      <div className="air-row">
+        <Tip title="How much of the sky over each texel is free of what lies nearer than so many metres">
+          <span className="label">occlusion</span>
+        </Tip>
+        {far > 0 && <NumberField label="Occlusion looks so far" value={far} unit="m" min={0.05} max={100} step={1.1} geometric show={(v) => String(Math.round(v * 100) / 100)} onDraft={() => undefined} onDone={(v) => setBake({ occlusion: Math.round(v * 100) / 100 }, `Occlusion within ${Math.round(v * 100) / 100} m`)} />}
+        <Switch size="small" checked={far > 0} slotProps={{ input: { 'aria-label': 'Bake occlusion' } }} onChange={(e) => setBake({ occlusion: e.target.checked ? 2 : 0 }, e.target.checked ? 'Occlusion is baked' : 'No occlusion')} />
+      </div>
+    </>
   )
 }
 
@@ -182,55 +206,12 @@ function Pages({ last, bake }: { last: Summary; bake: number }) {
       </div>
       <p className="made">
         in the picture:
-        {(['texels', 'charts'] as const).map((s) => (
+        {([...(['texels', 'charts'] as const), ...(last.occlusion ? (['occlusion'] as const) : [])]).map((s) => (
           <Button key={s} className="word" aria-pressed={show === s} onClick={() => showBake(s)}>
             {s}
           </Button>
         ))}
       </p>
-    </div>
-  )
-}
-
-/** Found is what the checks found in the bake: each kind once, the worst places first. */
-function Found({ list }: { list: Finding[] }) {
-  return (
-    <div className="air-part" role="group" aria-label="Found in the bake">
-      <div className="air-head">
-        <h2>Found in the bake</h2>
-        <span className="quiet">{list.length === 1 ? 'one kind' : `${list.length} kinds`}</span>
-      </div>
-      {list.map((f) => (
-        <Kind key={f.kind} f={f} />
-      ))}
-    </div>
-  )
-}
-
-/** shown is how many places of a kind are told before all are asked for. */
-const shown = 3
-
-function Kind({ f }: { f: Finding }) {
-  const [all, setAll] = useState(false)
-  const rest = f.where.length - shown
-  return (
-    <div className="bake-found">
-      <p>
-        <b>{f.what}.</b> <span className="quiet">{f.remedy}</span>
-      </p>
-      <ul>
-        {f.where.slice(0, all ? undefined : shown).map((w, i) => (
-          <li key={i} title={w.object}>
-            <span>{short(w.object)}</span>
-            <span className="quiet">{w.how}</span>
-          </li>
-        ))}
-      </ul>
-      {rest > 0 && (
-        <Button className="word" aria-label={`${all ? 'Fewer' : 'All'} places: ${f.what}`} onClick={() => setAll(!all)}>
-          {all ? 'fewer' : `${rest} more`}
-        </Button>
-      )}
     </div>
   )
 }

@@ -2,7 +2,7 @@ import { create } from 'zustand'
 import type { V3 } from '../../kernel/camera'
 
 /** Show is what of the bake lies over the right of the picture. */
-export type Show = '' | 'runtime' | 'difference' | 'texels' | 'charts' | 'baked'
+export type Show = '' | 'runtime' | 'difference' | 'texels' | 'charts' | 'baked' | 'occlusion'
 
 /** shows are the ways, with what they say. */
 export const shows: [Show, string, string][] = [
@@ -10,6 +10,7 @@ export const shows: [Show, string, string][] = [
   ['difference', 'difference', 'How far the run-time picture is from the reference, as the eye sees it'],
   ['texels', 'texels', 'The lightmap’s texels, by how many there are a metre'],
   ['charts', 'charts', 'The charts into which surfaces are cut'],
+  ['occlusion', 'occlusion', 'How open the sky is over each texel, within the metres that occlusion looks'],
   ['baked', 'baked light', 'What lightmap and probes give, without lights that the target works out'],
 ]
 
