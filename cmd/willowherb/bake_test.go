@@ -129,8 +129,8 @@ func TestADirectionalBakeWithOcclusion(t *testing.T) {
 		answered(t, func() error {
 			return (&texelCmd{File: file, Bake: dir, At: "1,0,0", Normal: f3(towards*sin, cos, 0), JSON: true}).Run(ctx)
 		}, &x)
-		require.InEpsilon(t, (-towards*sin+2*cos)/2, x.BentLux/x.Lux, 0.06, "texels of a third of a metre")
-		require.InDelta(t, -0.5, x.Lean[0], 0.06)
+		require.InEpsilon(t, (-towards*sin+2*cos)/2, x.BentLux/x.Lux, 0.03)
+		require.InDelta(t, -0.5, x.Lean[0], 0.03)
 		require.InDelta(t, 0, x.Lean[1], 1e-6)
 		require.InDelta(t, 1, x.Openness, 1e-6)
 	}

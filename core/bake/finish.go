@@ -94,18 +94,21 @@ func (w *work) layer(i int) (out Layer) {
 // lamp at a grazing angle has no bound.
 const steepest = 4
 
-// leaning is the slope of a light's layer, smoothed as the layer is; 0 where that is filled.
+// leaning is the slope of a light's layer, smoothed by what the light itself is smoothed by; 0
+// where that is filled.
 func (w *work) leaning(i int, sum []float32) []uint16 {
-	variance := make([]float32, w.l.Cells)
-	for c := range variance {
-		variance[c] = w.straightVar[i][c] + w.bouncedVar[i][c]
+	s := smoother{w: w, rgb: make([]float32, 3*w.l.Cells), variance: make([]float32, w.l.Cells), with: w.lean[i]}
+	for c := range s.variance {
+		s.variance[c] = w.straightVar[i][c] + w.bouncedVar[i][c]
 	}
-	s := smoother{w: w, rgb: w.lean[i], variance: variance}
+	for c := range s.rgb {
+		s.rgb[c] = w.straight[i][c] + w.bounced[i][c]
+	}
 	s.run(w.b.Plan.Quality.Smooth)
-	out := make([]uint16, len(s.rgb))
+	out := make([]uint16, len(sum))
 	for c := 0; c < len(out); c += 3 {
 		most := steepest * float32(colour.LuminanceAt(sum, c))
-		v := vec.V3{X: s.rgb[c], Y: s.rgb[c+1], Z: s.rgb[c+2]}
+		v := vec.V3{X: s.with[c], Y: s.with[c+1], Z: s.with[c+2]}
 		if long := v.Len(); long > most {
 			v = v.Scale(most / long)
 		}
@@ -129,6 +132,7 @@ func Half(v float32) uint16 { return float16.Fromfloat32(min(max(v, 0), 65504)).
 type smoother struct {
 	w             *work
 	rgb, variance []float32
+	with          []float32 // what goes along, three a cell; nil: nothing
 }
 
 // leastSmoothed is how many cells a patch has that is worth smoothing.
@@ -140,17 +144,29 @@ func (s *smoother) run(rounds int) {
 		return
 	}
 	a, b := slices.Clone(s.rgb), slices.Clone(s.rgb)
+	var c, d []float32
+	if s.with != nil {
+		s.with = slices.Clone(s.with)
+		c, d = slices.Clone(s.with), slices.Clone(s.with)
+	}
 	for p := range s.w.l.Patches {
 		q := &s.w.l.Patches[p]
 		if q.W*q.H < leastSmoothed {
 			continue
 		}
-		from, to := a, b
-		for r := range rounds {
-			s.blur(s.w.l.Begin[p], q.W, q.H, 1<<r, s.w.weights[r], from, to)
-			from, to = to, from
+		blurred := func(from, to []float32) []float32 {
+			for r := range rounds {
+				s.blur(s.w.l.Begin[p], q.W, q.H, 1<<r, s.w.weights[r], from, to)
+				from, to = to, from
+			}
+			return from
 		}
-		s.settle(s.w.l.Begin[p], q.W, q.H, from, rounds)
+		mean := blurred(a, b)
+		var along []float32
+		if s.with != nil {
+			along = blurred(c, d)
+		}
+		s.settle(s.w.l.Begin[p], q.W, q.H, mean, along, rounds)
 	}
 }
 
@@ -297,8 +313,9 @@ func (s *smoother) blur(begin, wide, high, step int, weights, from, to []float32
 	}
 }
 
-// settle brings the texels of a patch towards their blurred mean.
-func (s *smoother) settle(begin, wide, high int, mean []float32, rounds int) {
+// settle brings the texels of a patch towards their blurred mean, and what goes along towards its
+// own by as much.
+func (s *smoother) settle(begin, wide, high int, mean, along []float32, rounds int) {
 	n := wide * high
 	off, noise := make([]float64, n), make([]float64, n)
 	at := func(rgb []float32, c int) vec.V3 { return vec.V3{X: rgb[3*c], Y: rgb[3*c+1], Z: rgb[3*c+2]} }
@@ -318,6 +335,11 @@ func (s *smoother) settle(begin, wide, high int, mean []float32, rounds int) {
 		m := at(mean, c)
 		x := m.Add(at(s.rgb, c).Sub(m).Scale(g))
 		s.rgb[3*c], s.rgb[3*c+1], s.rgb[3*c+2] = x.X, x.Y, x.Z
+		if along != nil {
+			m := at(along, c)
+			y := m.Add(at(s.with, c).Sub(m).Scale(g))
+			s.with[3*c], s.with[3*c+1], s.with[3*c+2] = y.X, y.Y, y.Z
+		}
 		s.variance[c] = float32(v[k]) * (g*g + (1-g)*(1-g)/float32(many))
 	}
 }
