@@ -26,6 +26,8 @@ type Where struct {
 	Object string  `json:"object"` // its path, or the name of a reflection probe; empty for the bake as a whole
 	How    string  `json:"how"`
 	Much   float64 `json:"much"` // what it is sorted by
+	// At is the place, where it is none of an object.
+	At *[3]float64 `json:"at,omitempty"`
 }
 
 // Limits of the checks.
@@ -58,7 +60,7 @@ var kinds = []Finding{
 func Check(s *scene.Scene, doc *setup.Setup, r *bake.Result, e *Ended) []Finding {
 	where := map[string][]Where{}
 	add := func(kind, object string, much float64, how string, a ...any) {
-		where[kind] = append(where[kind], Where{object, fmt.Sprintf(how, a...), much})
+		where[kind] = append(where[kind], Where{Object: object, How: fmt.Sprintf(how, a...), Much: much})
 	}
 	gains := r.Gains()
 	plan := r.Plan
@@ -74,7 +76,7 @@ func Check(s *scene.Scene, doc *setup.Setup, r *bake.Result, e *Ended) []Finding
 			add("leak", l.Path, share, "%.0f %% of its texels", 100*share)
 		}
 		if e := r.Edges(i, gains); e > edgesFrom {
-			add("shadow", l.Path, e, "at %.0f %% of its texels; %.3g a metre would show more", 100*e, math.Ceil(2*l.Density/plan.Quality.Density))
+			add("shadow", l.Path, e, "%.0f %% of its texels; %.3g a metre would do", 100*e, math.Ceil(2*l.Density/plan.Quality.Density))
 		}
 		if l.OwnUV != "" && l.OwnUV != "used" {
 			add("charts", l.Path, 0, "%s", l.OwnUV)
@@ -98,7 +100,8 @@ func Check(s *scene.Scene, doc *setup.Setup, r *bake.Result, e *Ended) []Finding
 	}
 	for i, f := range e.Faults {
 		if f.Share > wrongFrom && i < 5 {
-			add("probes", "", f.Share, "at %.1f %.1f %.1f m by %.0f %%", f.Pos.X, f.Pos.Y, f.Pos.Z, 100*f.Share)
+			at := f.Pos.Array()
+			where["probes"] = append(where["probes"], Where{How: fmt.Sprintf("at %.1f %.1f %.1f m by %.0f %%", at[0], at[1], at[2], 100*f.Share), Much: f.Share, At: &at})
 		}
 	}
 	for i, m := range e.Mirrors {

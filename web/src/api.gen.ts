@@ -1262,6 +1262,7 @@ export interface Where {
   object: string
   how: string
   much: number
+  at?: [number, number, number]
 }
 
 export interface Finding {

@@ -125,7 +125,7 @@ function Guess({ quality, idle }: { quality: string; idle: boolean }) {
         </>
       ) : (
         <td colSpan={3} className="quiet">
-          {q.isFetching ? 'timing a sample of the level …' : q.isError ? 'not to be had now' : idle ? 'choose it to know' : 'after this bake'}
+          {q.isFetching ? 'timing a sample …' : q.isError ? 'not to be had now' : idle ? 'choose it to know' : 'after this bake'}
         </td>
       )}
     </tr>

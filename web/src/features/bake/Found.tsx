@@ -1,7 +1,10 @@
 import { Button } from '@mui/material'
 import { useState } from 'react'
-import type { Finding } from '../../api.gen'
+import type { Finding, Where } from '../../api.gen'
+import { useLook } from '../../kernel/look'
+import { useThings } from '../../kernel/things'
 import { short } from './short'
+import { useBakeView } from './state'
 
 /** Found is what the checks found in the bake: each kind once, the worst places first. */
 export function Found({ list }: { list: Finding[] }) {
@@ -21,6 +24,15 @@ export function Found({ list }: { list: Finding[] }) {
 /** shown is how many places of a kind are told before all are asked for. */
 const shown = 3
 
+const things = (w: Where) => useThings.getState().things.flatMap((t, i) => (t.path === w.object ? [i] : []))
+const canShow = (w: Where) => w.at !== undefined || things(w).length > 0
+
+/** show goes to where something is wrong: it chooses the object, or puts the probe ball there. */
+function show(w: Where) {
+  if (w.at) useBakeView.setState({ ball: [...w.at] })
+  else useLook.setState({ objects: things(w) })
+}
+
 function Kind({ f }: { f: Finding }) {
   const [all, setAll] = useState(false)
   const rest = f.where.length - shown
@@ -31,8 +43,14 @@ function Kind({ f }: { f: Finding }) {
       </p>
       <ul>
         {f.where.slice(0, all ? undefined : shown).map((w, i) => (
-          <li key={i} title={w.object}>
-            <span>{short(w.object)}</span>
+          <li key={i}>
+            {canShow(w) ? (
+              <Button className="word" title={w.object} onClick={() => show(w)}>
+                {w.object ? short(w.object) : 'probe ball there'}
+              </Button>
+            ) : (
+              <span>{short(w.object)}</span>
+            )}
             <span className="quiet">{w.how}</span>
           </li>
         ))}
