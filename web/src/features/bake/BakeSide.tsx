@@ -6,6 +6,7 @@ import { choose } from '../../kernel/look'
 import { openPanel } from '../../kernel/panels'
 import { useSetup } from '../../kernel/store'
 import { useThings } from '../../kernel/things'
+import { workerName } from '../../kernel/workers'
 import { NumberField } from '../../ui/NumberField'
 import { SliderField } from '../../ui/SliderField'
 import { Tip } from '../../ui/Tip'
@@ -256,18 +257,19 @@ function Changed({ data }: { data: BakeState }) {
 /** Farm is the queue and who works it. */
 function Farm({ data }: { data: BakeState }) {
   const { workers, queue } = data.farm
+  const alive = workers.filter((w) => !w.lost).length
   return (
     <div className="air-part" role="group" aria-label="Who bakes">
       <div className="air-head">
         <h2>Who bakes</h2>
         <span className="quiet">
-          {workers.filter((w) => !w.lost).length} {workers.length === 1 ? 'worker' : 'workers'}
+          {alive} {alive === 1 ? 'worker' : 'workers'}
         </span>
       </div>
       <ul className="bake-changes">
         {workers.map((w) => (
           <li key={w.name}>
-            <b>{w.here ? 'this server' : w.name}</b> <span className="quiet">{w.lost ? 'no sign of life' : w.doing ? `at ${short(w.doing)}` : 'waits'}{w.rate > 0 ? ` · ${many(Math.round(w.rate))} samples a second` : ''}</span>
+            <b>{workerName(w)}</b> <span className="quiet">{w.lost ? 'no sign of life' : w.doing ? `at ${short(w.doing)}` : 'waits'}{w.rate > 0 ? ` · ${many(Math.round(w.rate))} samples a second` : ''}</span>
           </li>
         ))}
       </ul>

@@ -2,6 +2,7 @@ import { Button, LinearProgress } from '@mui/material'
 import type { FinalStatus, InQueue, Overview, Setup } from '../../api.gen'
 import { useSetup } from '../../kernel/store'
 import { when } from '../../kernel/when'
+import { workerName } from '../../kernel/workers'
 import { Tip } from '../../ui/Tip'
 import { AskPart } from './AskPart'
 import { allOf, fileOf, over, turnFinals, useFinals, useQueue } from './queries'
@@ -124,7 +125,7 @@ function Queue({ data }: { data: Overview }) {
       <ul aria-label="Workers">
         {data.workers.map((w) => (
           <li key={w.name}>
-            <b>{w.here ? 'this server' : w.name}</b>
+            <b>{workerName(w)}</b>
             <span className="quiet">
               {w.kind} · {w.lost ? 'no sign of life' : w.doing ? `at ${w.doing}` : 'waits'}
               {rated(w)}
