@@ -30,7 +30,7 @@ type Result struct {
 // LayerKey names a layer: all that its bits depend on.
 func LayerKey(place [32]byte, l *Laid, s *Source, p *Plan) string {
 	q := p.Quality
-	q.Rays, q.Mirror = 0, 0 // of probes alone
+	q.Rays, q.Closer, q.Mirror = 0, 0, 0 // of probes alone
 	k := Digest(place, p.Key, l.Key, s.Key, q)
 	return hex.EncodeToString(k[:16])
 }

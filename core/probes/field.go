@@ -68,6 +68,8 @@ type Order struct {
 	Rules  *setup.Bake
 	Ground *ground.Ground
 	Rays   int
+	// Closer is by how much closer than is asked probes may stand where light changes; 0: 1.
+	Closer int
 	Known  *Sights // nil: nothing is
 	// Workers: see spread.
 	Workers int
@@ -75,20 +77,20 @@ type Order struct {
 
 // Rules of the field.
 const (
-	trialRays = 96
+	trialRays = 256
 	coarse    = 4    // the widest spacing is so many times the asked
-	changes   = 0.25 // by which share light must differ from what the others tell for a denser probe
+	changes   = 0.2  // by which share light must differ from what the others tell for a denser probe
 	buried    = 0.25 // of the rays that meet backs, from which a probe lies in a solid
 	mostOf    = 6000 // probes
 	far       = 25.0 // metres on foot beyond which the widest spacing stays
-	reaches   = 1.8  // how far a probe is looked up from, over how far they are apart
+	reaches   = 1.2  // how far a probe is looked up from, over how far they are apart
 )
 
 // Make places the probes and gathers them. Error: ctx ended.
 func Make(ctx context.Context, o *Order) (*Field, error) {
 	f := &Field{Lights: o.IDs, size: max(o.Rules.Apart*coarse*reaches, 1)}
-	for step := coarse; step >= 1; step /= 2 {
-		apart := o.Rules.Apart * float64(step)
+	for step := float64(coarse); step >= 1/float64(max(o.Closer, 1)); step /= 2 {
+		apart := o.Rules.Apart * step
 		want := o.lattice(apart)
 		if step < coarse {
 			var err error
@@ -169,7 +171,7 @@ func (o *Order) worth(ctx context.Context, f *Field, want []Probe) ([]Probe, err
 		e := NewEye(o.World, o.Lights, o.Whole, o.Table)
 		return func(i int) {
 			p := want[i].Pos
-			s := o.look(e, p, trialRays, nameOf(p))
+			s := o.look(e, p, min(trialRays, o.Rays/2), nameOf(p))
 			keep[i] = s.Backs > buried || o.differs(f, p, s, OpenIn(e.t))
 		}, e.Release
 	})
@@ -359,7 +361,65 @@ func (f *Field) Look(p, n vec.V3, open Open, to []Weighed) []Weighed {
 	for i := range to {
 		to[i].Share /= sum
 	}
-	return slices.DeleteFunc(to, func(w Weighed) bool { return w.Share < 1e-4 })
+	to = slices.DeleteFunc(to, func(w Weighed) bool { return w.Share < 1e-4 })
+	f.straighten(p, to)
+	return to
+}
+
+// steady is the part of how far probes lie from their middle that is taken for chance: what lies
+// nearly in a plane tells nothing of what is beyond it.
+const steady = 0.2
+
+// straighten changes shares, whose sum is 1, so that their middle is p: light that changes evenly
+// from place to place is told as it is (local linear regression, with a ridge). No share gets
+// under 0.
+func (f *Field) straighten(p vec.V3, to []Weighed) {
+	if len(to) < 2 {
+		return
+	}
+	var m vec.V3
+	for _, w := range to {
+		m = m.Add(f.Probes[w.Probe].Pos.Sub(p).Scale(w.Share))
+	}
+	var c [3][3]float64
+	for _, w := range to {
+		d := f.Probes[w.Probe].Pos.Sub(p).Sub(m).Array()
+		for i := range 3 {
+			for j := range 3 {
+				c[i][j] += float64(w.Share) * d[i] * d[j]
+			}
+		}
+	}
+	ridge := steady * (c[0][0] + c[1][1] + c[2][2]) / 3
+	for i := range 3 {
+		c[i][i] += ridge + 1e-6
+	}
+	k := solve3(c, m.Array())
+	var sum float32
+	for i := range to {
+		d := f.Probes[to[i].Probe].Pos.Sub(p).Sub(m)
+		to[i].Share *= max(1-d.Dot(vec.Of(k)), 0)
+		sum += to[i].Share
+	}
+	for i := range to {
+		to[i].Share /= max(sum, 1e-12)
+	}
+}
+
+// solve3 is x of c x = m, for a c that is symmetric and positive (Cramer's rule).
+func solve3(c [3][3]float64, m [3]float64) (x [3]float64) {
+	det := func(c [3][3]float64) float64 {
+		return c[0][0]*(c[1][1]*c[2][2]-c[1][2]*c[2][1]) - c[0][1]*(c[1][0]*c[2][2]-c[1][2]*c[2][0]) + c[0][2]*(c[1][0]*c[2][1]-c[1][1]*c[2][0])
+	}
+	d := det(c)
+	for k := range 3 {
+		a := c
+		for i := range 3 {
+			a[i][k] = m[i]
+		}
+		x[k] = det(a) / d
+	}
+	return x
 }
 
 // nearest is the nearest probe alone, as far as one could be meant.
@@ -396,7 +456,7 @@ func (b *Probe) weight(p, n vec.V3, unseen bool) float32 {
 	u := d.Scale(1 / l)
 	// What lies behind the surface tells less of it.
 	c := 0.5 - 0.5*u.Dot(n)
-	w *= c*c + 0.02
+	w *= c*c + 0.1
 	if o := fold(u); unseen && l > b.Near[o] {
 		mean := b.Near[o]
 		v := max(b.Spread[o]-mean*mean, 0.0004*mean*mean)

@@ -53,6 +53,8 @@ type Quality struct {
 	Cell float64 `json:"cell"`
 	// Links is by how many rays each point of the light cache gathers; 0: 4.
 	Links int `json:"links,omitzero"`
+	// Closer is by how much closer than the setup asks probes may stand where light changes; 0: 1.
+	Closer int `json:"closer,omitzero"`
 	// Rays of a probe, and samples of a reflection probe's pixel.
 	Rays   int `json:"rays"`
 	Mirror int `json:"mirror"`
@@ -113,8 +115,8 @@ func (s *Setup) Baking() Bake {
 // Qualities that every setup has.
 var Qualities = map[string]Quality{
 	"draft":  {Density: 0.5, Least: 4, Most: 4, Noise: 0.5, Smooth: 3, Cell: 1, Links: 4, Rays: 192, Mirror: 4},
-	"review": {Density: 1, Least: 16, Most: 96, Noise: 0.12, Smooth: 3, Cell: 0.25, Links: 8, Rays: 512, Mirror: 16},
-	"final":  {Density: 1.5, Least: 32, Most: 512, Noise: 0.05, Smooth: 2, Cell: 0.25, Links: 16, Rays: 1024, Mirror: 48},
+	"review": {Density: 1, Least: 16, Most: 96, Noise: 0.12, Smooth: 3, Cell: 0.25, Links: 8, Closer: 2, Rays: 1024, Mirror: 16},
+	"final":  {Density: 1.5, Least: 32, Most: 512, Noise: 0.05, Smooth: 2, Cell: 0.25, Links: 16, Closer: 2, Rays: 2048, Mirror: 48},
 }
 
 const maxBoxes = 200
@@ -132,6 +134,7 @@ func (b *Bake) validate(c *checker, at string) {
 		c.ok(q.Least >= 1 && q.Least <= q.Most && q.Most <= 65535, at+"/own", "samples must be 1 or more, the least not over the most, and that not over 65535")
 		c.num(at+"/own/noise", q.Noise, 0.001, 1)
 		c.num(at+"/own/cell", q.Cell, 0.25, 2)
+		c.ok(q.Closer >= 0 && q.Closer <= 8, at+"/own/closer", "%d is not between 0 and 8", q.Closer)
 		c.ok(q.Links >= 0 && q.Links <= 64, at+"/own/links", "%d is not between 0 and 64", q.Links)
 		c.ok(q.Rays >= 16 && q.Rays <= 65536, at+"/own/rays", "%d is not between 16 and 65536", q.Rays)
 		c.ok(q.Mirror >= 1 && q.Mirror <= 4096, at+"/own/mirror", "%d is not between 1 and 4096", q.Mirror)

@@ -202,4 +202,6 @@ var mutants = []mutant{
 	{"frames that do not give way", "farm/jobs.go", `err == nil && waits && of.table == "finals"`, `err == nil && waits && of.table == "none"`, "./farm"},
 	{"a frame joined before its last pass", "farm/finals.go", "passes >= $2) = $3`, r.id", "passes >= 1 AND $2 > 0) = $3`, r.id", "./farm"},
 	{"findings in any order", "core/baking/findings.go", "cmp.Compare(b.Much, a.Much)", "cmp.Compare(a.Much, b.Much)", "./core/baking"},
+	{"shares of probes not straightened", "core/probes/field.go", "	f.straighten(p, to)\n", "", "./core/probes"},
+	{"probes no closer than is asked", "core/probes/field.go", "step >= 1/float64(max(o.Closer, 1)); step /= 2", "step >= 1; step /= 2", "./core/probes"},
 }

@@ -339,6 +339,7 @@ export interface Quality {
   smooth: number
   cell: number
   links: number
+  closer: number
   rays: number
   mirror: number
 }
