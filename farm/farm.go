@@ -78,7 +78,7 @@ func New(ctx context.Context, db *store.DB, shop *stage.Shop) (*Farm, error) {
 	river.AddWorker(ws, &tileWorker{f: f})
 	river.AddWorker(ws, &endWorker{f: f})
 	river.AddWorker(ws, &finalPlanWorker{f: f})
-	river.AddWorker(ws, &finalPassWorker{f: f})
+	river.AddWorker(ws, &finalPieceWorker{f: f})
 	river.AddWorker(ws, &finalJoinWorker{f: f})
 	f.client, err = river.NewClient(riverpgxv5.New(db.Pool), &river.Config{
 		ID: f.name, Workers: ws, Queues: map[string]river.QueueConfig{queue: {MaxWorkers: 1}},

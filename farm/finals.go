@@ -39,14 +39,14 @@ type finalPlanArgs struct {
 // Kind is for River.
 func (finalPlanArgs) Kind() string { return "final_plan" }
 
-type finalPassArgs struct {
+type finalPieceArgs struct {
 	Final int64 `json:"final"`
 	Frame int   `json:"frame"`
-	Pass  int   `json:"pass"`
+	Piece int   `json:"piece"`
 }
 
 // Kind is for River.
-func (finalPassArgs) Kind() string { return "final_pass" }
+func (finalPieceArgs) Kind() string { return "final_piece" }
 
 type finalJoinArgs struct {
 	Final int64 `json:"final"`
@@ -193,13 +193,13 @@ func (w *finalPlanWorker) Work(ctx context.Context, job *river.Job[finalPlanArgs
 				return err
 			}
 			// What was worked at when it paused waits again; what is done stays.
-			_, err := tx.Exec(ctx, `INSERT INTO final_passes (final, frame, pass) SELECT $1, f, p FROM generate_series(0, $2 - 1) f, generate_series(0, $3 - 1) p
-				ON CONFLICT (final, frame, pass) DO UPDATE SET state = 'waiting' WHERE final_passes.state <> 'done'`, r.id, r.wanted.Count(), r.wanted.Passes)
+			_, err := tx.Exec(ctx, `INSERT INTO final_pieces (final, frame, piece) SELECT $1, f, p FROM generate_series(0, $2 - 1) f, generate_series(0, $3 - 1) p
+				ON CONFLICT (final, frame, piece) DO UPDATE SET state = 'waiting' WHERE final_pieces.state <> 'done'`, r.id, r.wanted.Count(), r.wanted.Pieces())
 			if err != nil {
 				return err
 			}
 			for range inQueue {
-				if err := f.nextPass(ctx, tx, r.id); err != nil {
+				if err := f.nextPiece(ctx, tx, r.id); err != nil {
 					return err
 				}
 			}
@@ -212,11 +212,11 @@ func (w *finalPlanWorker) Work(ctx context.Context, job *river.Job[finalPlanArgs
 	})
 }
 
-// nextPass puts a waiting pass into the queue, frame by frame.
-func (f *Farm) nextPass(ctx context.Context, tx pgx.Tx, id int64) error {
-	a := finalPassArgs{Final: id}
-	err := tx.QueryRow(ctx, `UPDATE final_passes SET state = 'queued' WHERE (final, frame, pass) IN (
-		SELECT final, frame, pass FROM final_passes WHERE final = $1 AND state = 'waiting' ORDER BY frame, pass LIMIT 1 FOR UPDATE SKIP LOCKED) RETURNING frame, pass`, id).Scan(&a.Frame, &a.Pass)
+// nextPiece puts a waiting piece into the queue, frame by frame.
+func (f *Farm) nextPiece(ctx context.Context, tx pgx.Tx, id int64) error {
+	a := finalPieceArgs{Final: id}
+	err := tx.QueryRow(ctx, `UPDATE final_pieces SET state = 'queued' WHERE (final, frame, piece) IN (
+		SELECT final, frame, piece FROM final_pieces WHERE final = $1 AND state = 'waiting' ORDER BY frame, piece LIMIT 1 FOR UPDATE SKIP LOCKED) RETURNING frame, piece`, id).Scan(&a.Frame, &a.Piece)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil
 	}
@@ -228,7 +228,7 @@ func (f *Farm) nextPass(ctx context.Context, tx pgx.Tx, id int64) error {
 
 // joinNext puts in the join of a frame whose passes are all done and whose join is not.
 func (f *Farm) joinNext(ctx context.Context, tx pgx.Tx, r *finalRow) error {
-	rows, err := tx.Query(ctx, `SELECT frame FROM final_passes p WHERE final = $1 GROUP BY frame HAVING bool_and(state = 'done')
+	rows, err := tx.Query(ctx, `SELECT frame FROM final_pieces p WHERE final = $1 GROUP BY frame HAVING bool_and(state = 'done')
 		AND NOT EXISTS (SELECT 1 FROM final_frames m WHERE m.final = $1 AND m.frame = p.frame AND m.passes >= $2)`, r.id, r.wanted.Passes)
 	if err != nil {
 		return err
@@ -245,24 +245,24 @@ func (f *Farm) joinNext(ctx context.Context, tx pgx.Tx, r *finalRow) error {
 	return nil
 }
 
-type finalPassWorker struct {
-	river.WorkerDefaults[finalPassArgs]
+type finalPieceWorker struct {
+	river.WorkerDefaults[finalPieceArgs]
 	f *Farm
 }
 
-// Work makes one pass of a frame, unless it is kept already.
-func (w *finalPassWorker) Work(ctx context.Context, job *river.Job[finalPassArgs]) error {
+// Work makes one piece of a frame, unless it is kept already.
+func (w *finalPieceWorker) Work(ctx context.Context, job *river.Job[finalPieceArgs]) error {
 	f, a := w.f, job.Args
 	return f.forFinal(ctx, job.ID, a.Final, func(ctx context.Context, r *finalRow) error {
-		if a.Frame >= r.wanted.Count() || a.Pass >= r.wanted.Passes {
+		if a.Frame >= r.wanted.Count() || a.Piece >= r.wanted.Pieces() {
 			return errors.New("the frames were asked for otherwise: ask again")
 		}
-		f.at(job.ID, fmt.Sprintf("frame %d, pass %d", a.Frame+1, a.Pass+1), 0)
+		f.at(job.ID, fmt.Sprintf("frame %d, tile %d", a.Frame+1, a.Piece+1), 0)
 		place, on, frame, err := f.seen(ctx, r, a.Frame)
 		if err != nil {
 			return err
 		}
-		k := r.wanted.Key(bake.Digest(on.Key, runtime.GOARCH, cpu.X86.HasAVX2), place.Lamps, frame, a.Pass)
+		k := r.wanted.Key(bake.Digest(on.Key, runtime.GOARCH, cpu.X86.HasAVX2), place.Lamps, frame, a.Piece)
 		key := hex.EncodeToString(k[:16])
 		lacks, err := f.lacks(ctx, []string{key})
 		if err != nil {
@@ -272,7 +272,7 @@ func (w *finalPassWorker) Work(ctx context.Context, job *river.Job[finalPassArgs
 		begin := time.Now()
 		if len(lacks) > 0 {
 			place.Known = f.knownOf(on.Key)
-			made, err := r.wanted.Make(ctx, place, r.doc, frame, a.Pass, runtime.GOMAXPROCS(0))
+			made, err := r.wanted.Make(ctx, place, r.doc, frame, a.Piece, runtime.GOMAXPROCS(0))
 			if err != nil {
 				return err
 			}
@@ -280,7 +280,7 @@ func (w *finalPassWorker) Work(ctx context.Context, job *river.Job[finalPassArgs
 		}
 		took := time.Since(begin).Seconds()
 		return f.db.Tx(ctx, func(tx pgx.Tx) error {
-			// One pass ends at a time, so that the last of a frame knows that it is.
+			// One piece ends at a time, so that the last of a frame knows that it is.
 			if _, err := tx.Exec(ctx, "SELECT 1 FROM finals WHERE id = $1 FOR UPDATE", r.id); err != nil {
 				return err
 			}
@@ -289,18 +289,24 @@ func (w *finalPassWorker) Work(ctx context.Context, job *river.Job[finalPassArgs
 					return err
 				}
 			}
-			if _, err := tx.Exec(ctx, "UPDATE final_passes SET state = 'done', key = $4, seconds = $5 WHERE final = $1 AND frame = $2 AND pass = $3", r.id, a.Frame, a.Pass, key, took); err != nil {
+			if _, err := tx.Exec(ctx, "UPDATE final_pieces SET state = 'done', key = $4, seconds = $5 WHERE final = $1 AND frame = $2 AND piece = $3", r.id, a.Frame, a.Piece, key, took); err != nil {
 				return err
 			}
-			if err := f.nextPass(ctx, tx, r.id); err != nil {
-				return err
-			}
-			var left int
-			if err := tx.QueryRow(ctx, "SELECT count(*) FROM final_passes WHERE final = $1 AND frame = $2 AND state <> 'done'", r.id, a.Frame).Scan(&left); err != nil {
+			if err := f.nextPiece(ctx, tx, r.id); err != nil {
 				return err
 			}
 			// A frame alone can be looked at after each pass.
-			if left == 0 || r.wanted.Count() == 1 {
+			across, down := r.wanted.Tiles()
+			from, to := 0, r.wanted.Pieces()
+			if r.wanted.Count() == 1 {
+				from = r.wanted.PassOf(a.Piece) * across * down
+				to = from + across*down
+			}
+			var left int
+			if err := tx.QueryRow(ctx, "SELECT count(*) FROM final_pieces WHERE final = $1 AND frame = $2 AND piece >= $3 AND piece < $4 AND state <> 'done'", r.id, a.Frame, from, to).Scan(&left); err != nil {
+				return err
+			}
+			if left == 0 {
 				if err := f.put(ctx, tx, finalJoinArgs{r.id, a.Frame}, finalPriority); err != nil {
 					return err
 				}
@@ -336,31 +342,33 @@ func (w *finalJoinWorker) Work(ctx context.Context, job *river.Job[finalJoinArgs
 		if err != nil {
 			return err
 		}
-		var passes []*finals.Pass
+		pieces := make([]*finals.Piece, r.wanted.Pieces())
 		err = f.db.Do(ctx, func(ctx context.Context) error {
-			rows, err := f.db.Pool.Query(ctx, "SELECT l.data FROM final_passes p LEFT JOIN bake_layers l ON l.key = p.key WHERE p.final = $1 AND p.frame = $2 AND p.state = 'done' ORDER BY p.pass", r.id, a.Frame)
+			rows, err := f.db.Pool.Query(ctx, "SELECT p.piece, l.data FROM final_pieces p JOIN bake_layers l ON l.key = p.key WHERE p.final = $1 AND p.frame = $2 AND p.state = 'done'", r.id, a.Frame)
 			if err != nil {
 				return err
 			}
-			all, err := pgx.CollectRows(rows, pgx.RowTo[[]byte])
-			if err != nil {
-				return err
-			}
-			passes = nil
-			for _, data := range all {
-				p, err := finals.Unpack(data)
-				if err != nil {
+			defer rows.Close()
+			for rows.Next() {
+				var k int
+				var data []byte
+				if err := rows.Scan(&k, &data); err != nil {
 					return err
 				}
-				passes = append(passes, p)
+				if k >= len(pieces) {
+					continue
+				}
+				if pieces[k], err = finals.Unpack(data); err != nil {
+					return err
+				}
 			}
-			return nil
+			return rows.Err()
 		})
 		if err != nil {
 			return err
 		}
 		curve, ev := exposure.Curve(r.doc.Curve), frame.View.EV
-		j, err := finals.Join(passes, exposure.Display(curve, ev))
+		j, err := r.wanted.Join(frame, pieces, exposure.Display(curve, ev))
 		if err != nil {
 			return err
 		}
@@ -384,7 +392,7 @@ func (w *finalJoinWorker) Work(ctx context.Context, job *river.Job[finalJoinArgs
 			}
 			_, err := tx.Exec(ctx, `INSERT INTO final_frames (final, frame, passes, error, ev, exr, png, small) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
 				ON CONFLICT (final, frame) DO UPDATE SET passes = $3, error = $4, ev = $5, exr = $6, png = $7, small = $8 WHERE final_frames.passes <= $3`,
-				r.id, a.Frame, len(passes), j.Error, ev, linear.Bytes(), shown.Bytes(), tiny.Bytes())
+				r.id, a.Frame, j.Passes, j.Error, ev, linear.Bytes(), shown.Bytes(), tiny.Bytes())
 			if err != nil {
 				return err
 			}
@@ -414,8 +422,8 @@ type FinalStatus struct {
 	State    State        `json:"state"`
 	Error    string       `json:"error"`
 	Frames   int          `json:"frames"`
-	Passes   int          `json:"passes"` // of all frames
-	Ready    int          `json:"ready"`  // of them
+	Tiles    int          `json:"tiles"` // of all passes of all frames
+	Ready    int          `json:"ready"` // of them
 	Seconds  float64      `json:"seconds"`
 	Left     float64      `json:"left"` // seconds, about; 0: not known
 	Made     []FrameMade  `json:"made"`
@@ -426,8 +434,8 @@ type FinalStatus struct {
 func (f *Farm) Finals(ctx context.Context, setupID int64) (out []FinalStatus, err error) {
 	err = f.db.Do(ctx, func(ctx context.Context) error {
 		rows, err := f.db.Pool.Query(ctx, `SELECT id, revision, wanted, state, error, asked, COALESCE(EXTRACT(EPOCH FROM COALESCE(done, now()) - begun), 0),
-			(SELECT count(*) FROM final_passes p WHERE p.final = id AND p.state = 'done'),
-			(SELECT COALESCE(sum(seconds), 0) FROM final_passes p WHERE p.final = id AND p.state = 'done'),
+			(SELECT count(*) FROM final_pieces p WHERE p.final = id AND p.state = 'done'),
+			(SELECT COALESCE(sum(seconds), 0) FROM final_pieces p WHERE p.final = id AND p.state = 'done'),
 			(SELECT COALESCE(json_agg(json_build_object('frame', frame, 'passes', passes, 'error', error, 'ev', ev) ORDER BY frame), '[]') FROM final_frames m WHERE m.final = id)
 			FROM finals WHERE setup = $1 ORDER BY id DESC LIMIT 50`, setupID)
 		if err != nil {
@@ -443,9 +451,9 @@ func (f *Farm) Finals(ctx context.Context, setupID int64) (out []FinalStatus, er
 				return s, err
 			}
 			s.Frames = s.Wanted.Count()
-			s.Passes = s.Frames * s.Wanted.Passes
+			s.Tiles = s.Frames * s.Wanted.Pieces()
 			if s.Ready > 0 && !s.State.Over() {
-				s.Left = spent / float64(s.Ready) * float64(s.Passes-s.Ready)
+				s.Left = spent / float64(s.Ready) * float64(s.Tiles-s.Ready)
 			}
 			return s, nil
 		})

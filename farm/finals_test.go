@@ -57,13 +57,13 @@ func (h *house) plainly(doc *setup.Setup, o finals.Order, frame int) []float32 {
 	w, err := world.Compile(on.Scene, 1)
 	require.NoError(h.t, err)
 	at := o.Frame(doc, on.Scene, frame, nil)
-	var passes []*finals.Pass
-	for k := range o.Passes {
+	var pieces []*finals.Piece
+	for k := range o.Pieces() {
 		p, err := o.Make(context.Background(), &finals.Place{Scene: on.Scene, World: w, Lamps: st.Lamps(on.Scene, nil)}, doc, &at, k, 1)
 		require.NoError(h.t, err)
-		passes = append(passes, p)
+		pieces = append(pieces, p)
 	}
-	j, err := finals.Join(passes, func(l float64) float64 { return l })
+	j, err := o.Join(&at, pieces, func(l float64) float64 { return l })
 	require.NoError(h.t, err)
 	return j.RGB
 }
@@ -84,7 +84,7 @@ func TestASequenceIsMadeAndAWorkerIsLost(t *testing.T) {
 	a.db.Pool.Close()
 	h.works(b)
 	s := h.untilFinals(b, "all frames", id, func(s *FinalStatus) bool { return s.State == Done })
-	require.Equal(t, []int{3, 6, 6, 3}, []int{s.Frames, s.Passes, s.Ready, len(s.Made)})
+	require.Equal(t, []int{3, 6, 6, 3}, []int{s.Frames, s.Tiles, s.Ready, len(s.Made)})
 	require.Equal(t, 5.0, s.Made[0].EV)
 	require.Equal(t, 6.0, s.Made[2].EV)
 	require.Positive(t, s.Made[1].Error)
@@ -124,7 +124,7 @@ func TestASequenceIsMadeAndAWorkerIsLost(t *testing.T) {
 	more := h.frames(b, doc, o)
 	h.untilFinals(b, "three passes each", more, func(s *FinalStatus) bool { return s.State == Done })
 	var quick int
-	require.NoError(t, h.db.Pool.QueryRow(ctx, "SELECT count(*) FROM final_passes WHERE final = $1 AND seconds < 0.001", more).Scan(&quick))
+	require.NoError(t, h.db.Pool.QueryRow(ctx, "SELECT count(*) FROM final_pieces WHERE final = $1 AND seconds < 0.001", more).Scan(&quick))
 	require.Equal(t, 6, quick, "two of three passes of each frame are there already")
 	require.NoError(t, b.ForgetFinals(ctx, h.setup, id))
 	require.ErrorIs(t, b.ForgetFinals(ctx, h.setup, id), ErrState)
@@ -173,7 +173,7 @@ func TestADraftPassesFinalFrames(t *testing.T) {
 	require.Eventually(t, func() bool {
 		f.mu.Lock()
 		defer f.mu.Unlock()
-		return f.what == "frame 1, pass 1"
+		return f.what == "frame 1, tile 1"
 	}, 60*time.Second, 10*time.Millisecond)
 	h.ask(f, document(), "draft", quick)
 	h.until(f, "the draft", done)

@@ -79,7 +79,7 @@ func (f *Farm) Sweep(ctx context.Context) error {
 		}
 		_, err = f.db.Pool.Exec(ctx, `DELETE FROM bake_layers WHERE used < now() - interval '14 days'
 			AND key NOT IN (SELECT unnest(layers) FROM bakes WHERE state NOT IN ('stopped', 'failed'))
-			AND key NOT IN (SELECT key FROM final_passes p JOIN finals o ON o.id = p.final WHERE o.state NOT IN ('stopped', 'failed', 'done'))`)
+			AND key NOT IN (SELECT key FROM final_pieces p JOIN finals o ON o.id = p.final WHERE o.state NOT IN ('stopped', 'failed', 'done'))`)
 		return err
 	})
 }

@@ -306,7 +306,7 @@ type InQueue struct {
 	Name    string `json:"name"`
 	Quality string `json:"quality"` // of a bake
 	State   State  `json:"state"`
-	Tiles   int    `json:"tiles"` // objects of a bake, passes of frames
+	Tiles   int    `json:"tiles"` // objects of a bake, tiles of frames
 	Ready   int    `json:"ready"`
 	Asked   int64  `json:"asked"` // seconds ago
 }
@@ -335,7 +335,7 @@ func (f *Farm) Overview(ctx context.Context) (o Overview, err error) {
 		}
 		rows, err = f.db.Pool.Query(ctx, `SELECT 'bake', b.id, b.setup, b.document->>'name', b.quality, b.state, (SELECT count(*) FROM bake_tiles t WHERE t.bake = b.id), (SELECT count(*) FROM bake_tiles t WHERE t.bake = b.id AND t.state = 'done'),
 				EXTRACT(EPOCH FROM now() - b.asked)::bigint, b.priority FROM bakes b WHERE b.state IN ('waiting', 'working', 'paused')
-			UNION ALL SELECT 'frames', o.id, o.setup, o.document->>'name', '', o.state, (SELECT count(*) FROM final_passes t WHERE t.final = o.id), (SELECT count(*) FROM final_passes t WHERE t.final = o.id AND t.state = 'done'),
+			UNION ALL SELECT 'frames', o.id, o.setup, o.document->>'name', '', o.state, (SELECT count(*) FROM final_pieces t WHERE t.final = o.id), (SELECT count(*) FROM final_pieces t WHERE t.final = o.id AND t.state = 'done'),
 				EXTRACT(EPOCH FROM now() - o.asked)::bigint, o.priority FROM finals o WHERE o.state IN ('waiting', 'working', 'paused')
 			ORDER BY 10, 9 DESC, 2`)
 		if err != nil {

@@ -78,17 +78,17 @@ func (c *framesCmd) Run(ctx context.Context) error {
 		}
 		f := order.Frame(doc, at.s, k, evs)
 		place := &finals.Place{Scene: at.s, World: at.w, Lamps: at.lamps, Known: known}
-		var passes []*finals.Pass
-		for p := range order.Passes {
+		var pieces []*finals.Piece
+		for p := range order.Pieces() {
 			made, err := order.Make(ctx, place, doc, &f, p, runtime.GOMAXPROCS(0))
 			if err != nil {
 				return err
 			}
-			passes = append(passes, made)
-			fmt.Fprintf(os.Stderr, "\rframe %d of %d, pass %d of %d", k+1, order.Count(), p+1, order.Passes)
+			pieces = append(pieces, made)
+			fmt.Fprintf(os.Stderr, "\rframe %d of %d, piece %d of %d", k+1, order.Count(), p+1, order.Pieces())
 		}
 		curve := exposure.Curve(doc.Curve)
-		j, err := finals.Join(passes, exposure.Display(curve, f.View.EV))
+		j, err := order.Join(&f, pieces, exposure.Display(curve, f.View.EV))
 		if err != nil {
 			return err
 		}

@@ -1,7 +1,8 @@
 // Package finals makes final frames: of a view, of the way through several, or of a camera of
-// the place that travels. A frame is made in passes, each a whole picture by its own chance,
-// and is their mean: passes can be made anywhere and in any order, a frame that has some of them
-// can be looked at already, and how they differ tells the error that is left.
+// the place that travels. A frame is the mean of passes, each a whole picture by its own chance,
+// and a pass is cut into tiles: these pieces can be made anywhere and in any order, none takes
+// much memory, a frame that has some of its passes can be looked at already, and how they differ
+// tells the error that is left.
 package finals
 
 import (
@@ -128,6 +129,7 @@ func (o *Order) Frame(doc *setup.Setup, s *scene.Scene, k int, evs []float64) Fr
 	one.Views = map[string]setup.View{"frame": v}
 	v = one.InTheirZones().Views["frame"]
 	f := Frame{View: v, Grade: v.GradeIn(doc), Seconds: o.step() * float64(k)}
+	f.View.Focus, f.View.FocusOn = staging.Focus(&v, s), ""
 	if k < len(evs) {
 		f.View.EV = evs[k]
 	}
@@ -194,26 +196,60 @@ type Place struct {
 	Known *still.Known // what is known of the world
 }
 
-// Pass is one of the pictures that make a frame.
-type Pass struct {
+// Size of tiles, about, and how far a piece reaches beyond its own, for what is smoothed over its
+// edge, in pixels.
+const (
+	tileWide, tileHigh = 640, 360
+	margin             = 32
+)
+
+// Tiles is into how many a pass is cut, across and down.
+func (o *Order) Tiles() (across, down int) {
+	return max((o.Width+tileWide/2)/tileWide, 1), max((o.Height+tileHigh/2)/tileHigh, 1)
+}
+
+// Pieces is how many tiles all passes of a frame have. A piece's number is that of its tile, from
+// the top left, row by row, and the tiles of all passes before.
+func (o *Order) Pieces() int {
+	a, d := o.Tiles()
+	return a * d * o.Passes
+}
+
+// tile is the part of the picture that a piece is of.
+func (o *Order) tile(piece int) (x, y, w, h int) {
+	a, d := o.Tiles()
+	i, j := piece%(a*d)%a, piece%(a*d)/a
+	x, y = i*o.Width/a, j*o.Height/d
+	return x, y, (i+1)*o.Width/a - x, (j+1)*o.Height/d - y
+}
+
+// PassOf is the pass of a piece.
+func (o *Order) PassOf(piece int) int {
+	a, d := o.Tiles()
+	return piece / (a * d)
+}
+
+// Piece is a tile of a pass.
+type Piece struct {
 	W, H int
 	// RGB are halves, three a pixel, of light in cd/m2 divided by Scale; little-endian.
 	RGB   []byte
 	Scale float32
-	// Depth is for the lens and the corners; nil where neither is wanted.
-	Depth *grade.Depth
+	// Inverse is one over how far off what is seen lies along the camera's axis, 1/m, for the lens
+	// and the corners; of the first pass, where either is wanted.
+	Inverse []float32
 }
 
-// Key names all that a pass is: where and what lights it (place: the stage's key and the kind
-// of processor), its camera and its chance. Grade and curve are not of it.
-func (o *Order) Key(place [32]byte, lit []*lamps.Lamp, f *Frame, pass int) [32]byte {
-	const algorithm = 1
+// Key names all that a piece is: where and what lights it (place: the stage's key and the kind
+// of processor), its camera and its chance. Curve and grade are not of it.
+func (o *Order) Key(place [32]byte, lit []*lamps.Lamp, f *Frame, piece int) [32]byte {
+	const algorithm = 2
 	var light []any
 	for _, l := range lit {
 		light = append(light, l.Key, l.Gain())
 	}
-	v := f.View
-	return bake.Digest("final frame", algorithm, place, light, v.Eye, v.Aim, v.FovY, v.Roll, v.EV, f.Grade != nil && f.Grade.Corners > 0, v.Focus, v.FocusOn, v.Aperture, o.Width, o.Height, o.samples(pass), pass)
+	v, pass := f.View, o.PassOf(piece)
+	return bake.Digest("final frame", algorithm, place, light, v.Eye, v.Aim, v.FovY, v.Roll, v.EV, f.Grade != nil && f.Grade.Corners > 0, v.Focus, v.Aperture, o.Width, o.Height, o.samples(pass), piece)
 }
 
 // samples of a pass: together as many as are wanted.
@@ -221,73 +257,111 @@ func (o *Order) samples(pass int) int {
 	return (pass+1)*o.Samples/o.Passes - pass*o.Samples/o.Passes
 }
 
-// Make makes a pass of a frame. Error: ctx ended.
-func (o *Order) Make(ctx context.Context, on *Place, doc *setup.Setup, f *Frame, pass, workers int) (*Pass, error) {
+// Make makes a piece of a frame. Error: ctx ended.
+func (o *Order) Make(ctx context.Context, on *Place, doc *setup.Setup, f *Frame, piece, workers int) (*Piece, error) {
 	v := f.View
-	pic, err := still.Render(ctx, still.Order{World: on.World, Lamps: on.Lamps, View: v.Camera(), W: o.Width, H: o.Height, Samples: o.samples(pass), Seed: uint32(pass) + 1,
+	x, y, w, h := o.tile(piece)
+	// With its margin, as far as the picture goes.
+	x0, y0 := max(x-margin, 0), max(y-margin, 0)
+	wide, high := min(x+w+margin, o.Width)-x0, min(y+h+margin, o.Height)-y0
+	cam := v.Camera()
+	cam.Part = world.Part{X: x0, Y: y0, W: o.Width, H: o.Height}
+	pass := o.PassOf(piece)
+	pic, err := still.Render(ctx, still.Order{World: on.World, Lamps: on.Lamps, View: cam, W: wide, H: high, Samples: o.samples(pass), Seed: uint32(piece) + 1,
 		Display: exposure.Display(exposure.Curve(doc.Curve), v.EV), Known: on.Known, Workers: workers})
 	if err != nil {
 		return nil, err
 	}
-	out := &Pass{W: o.Width, H: o.Height, Scale: 1}
-	if pass == 0 {
-		out.Depth = staging.DepthOf(&v, f.Grade, on.Scene, pic.Guide, v.Camera())
-	}
+	out := &Piece{W: w, H: h, Scale: 1, RGB: make([]byte, 0, 6*w*h)}
 	const most = 65504
 	if m := slices.Max(pic.RGB); m > most {
 		out.Scale = m / most
 	}
-	out.RGB = make([]byte, 0, 2*len(pic.RGB))
-	for _, x := range pic.RGB {
-		h := float16.Fromfloat32(max(x, 0) / out.Scale).Bits()
-		out.RGB = append(out.RGB, byte(h), byte(h>>8))
+	var depth *grade.Depth
+	if pass == 0 {
+		depth = staging.DepthOf(&v, f.Grade, on.Scene, pic.Guide, cam)
+	}
+	for j := range h {
+		at := (y-y0+j)*wide + x - x0
+		for _, l := range pic.RGB[3*at : 3*(at+w)] {
+			b := float16.Fromfloat32(max(l, 0) / out.Scale).Bits()
+			out.RGB = append(out.RGB, byte(b), byte(b>>8))
+		}
+		if depth != nil {
+			out.Inverse = append(out.Inverse, depth.Inverse[at:at+w]...)
+		}
 	}
 	return out, nil
 }
 
-// Pack makes bytes of a pass.
-func (p *Pass) Pack() []byte { return packed.Of(p) }
+// Pack makes bytes of a piece.
+func (p *Piece) Pack() []byte { return packed.Of(p) }
 
-// Unpack reads a packed pass. Error: it is broken.
-func Unpack(data []byte) (*Pass, error) {
-	p := &Pass{}
+// Unpack reads a packed piece. Error: it is broken.
+func Unpack(data []byte) (*Piece, error) {
+	p := &Piece{}
 	if err := packed.Read(data, p); err != nil {
-		return nil, fmt.Errorf("a pass that was kept is broken: %w", err)
+		return nil, fmt.Errorf("a piece that was kept is broken: %w", err)
 	}
-	if p.W < 1 || p.H < 1 || p.W > mostSide || p.H > mostSide || len(p.RGB) != 6*p.W*p.H || !(p.Scale >= 1) || math.IsInf(float64(p.Scale), 0) || p.Depth != nil && (p.Depth.W != p.W || p.Depth.H != p.H || len(p.Depth.Inverse) != p.W*p.H) {
-		return nil, fmt.Errorf("a pass that was kept is broken: its parts do not fit")
+	if p.W < 1 || p.H < 1 || p.W > mostSide || p.H > mostSide || len(p.RGB) != 6*p.W*p.H || !(p.Scale >= 1) || math.IsInf(float64(p.Scale), 0) || len(p.Inverse) != 0 && len(p.Inverse) != p.W*p.H {
+		return nil, fmt.Errorf("a piece that was kept is broken: its parts do not fit")
 	}
 	return p, nil
 }
 
-// Joined is a frame of the passes that there are.
+// Joined is a frame of the passes that are whole.
 type Joined struct {
-	W, H  int
-	RGB   []float32 // light in cd/m2, rows from the top
-	Depth *grade.Depth
+	W, H   int
+	Passes int
+	RGB    []float32 // light in cd/m2, rows from the top
+	Depth  *grade.Depth
 	// Error is that of the displayed luminance which is left, as a share of its mean, found from
 	// how passes differ; 0 for a single pass, which tells none.
 	Error float64
 }
 
-// Join takes the mean of passes of one frame, in the order of their numbers.
-func Join(passes []*Pass, show func(luminance float64) float64) (*Joined, error) {
-	if len(passes) == 0 {
+// Join takes the mean of the passes of a frame of which all pieces are there: nil stands for one
+// that is not, and what is beyond the last is not either. Error: no pass is whole, or a piece is
+// of another order.
+func (o *Order) Join(f *Frame, pieces []*Piece, show func(luminance float64) float64) (*Joined, error) {
+	a, d := o.Tiles()
+	out := &Joined{W: o.Width, H: o.Height}
+	var passes [][]float32
+	inverse := make([]float32, o.Width*o.Height)
+	for from := 0; from+a*d <= len(pieces); from += a * d {
+		if slices.Contains(pieces[from:from+a*d], nil) {
+			continue
+		}
+		rgb := make([]float32, 3*o.Width*o.Height)
+		for k, p := range pieces[from : from+a*d] {
+			x, y, w, h := o.tile(k)
+			if p.W != w || p.H != h {
+				return nil, fmt.Errorf("a piece of %d by %d pixels is none of this frame: its tile has %d by %d", p.W, p.H, w, h)
+			}
+			for j := range h {
+				at := (y+j)*o.Width + x
+				for i := range 3 * w {
+					rgb[3*at+i] = p.at(3*w*j + i)
+				}
+				if p.Inverse != nil {
+					copy(inverse[at:at+w], p.Inverse[w*j:])
+					out.Depth = &grade.Depth{}
+				}
+			}
+		}
+		passes = append(passes, rgb)
+	}
+	if out.Passes = len(passes); out.Passes == 0 {
 		return nil, fmt.Errorf("no pass of the frame is made yet")
 	}
-	first := passes[0]
-	out := &Joined{W: first.W, H: first.H, RGB: make([]float32, 3*first.W*first.H)}
-	n := float32(len(passes))
-	for _, p := range passes {
-		if p.W != out.W || p.H != out.H {
-			return nil, fmt.Errorf("passes of %d by %d and of %d by %d pixels make no frame", out.W, out.H, p.W, p.H)
+	out.RGB = make([]float32, len(passes[0]))
+	for i := range out.RGB {
+		for _, p := range passes {
+			out.RGB[i] += p[i] / float32(len(passes))
 		}
-		if p.Depth != nil {
-			out.Depth = p.Depth
-		}
-		for i := range out.RGB {
-			out.RGB[i] += p.at(i) / n
-		}
+	}
+	if out.Depth != nil {
+		out.Depth = staging.Lens(&f.View, f.View.Focus, inverse, o.Width, o.Height)
 	}
 	if len(passes) > 1 {
 		out.Error = spreadOf(passes, out.RGB, show)
@@ -295,20 +369,20 @@ func Join(passes []*Pass, show func(luminance float64) float64) (*Joined, error)
 	return out, nil
 }
 
-func (p *Pass) at(i int) float32 {
+func (p *Piece) at(i int) float32 {
 	return float16.Frombits(uint16(p.RGB[2*i])|uint16(p.RGB[2*i+1])<<8).Float32() * p.Scale
 }
 
 // spreadOf is the standard error of the mean of what is displayed, over the picture, as a share
 // of its mean.
-func spreadOf(passes []*Pass, mean []float32, show func(float64) float64) float64 {
+func spreadOf(passes [][]float32, mean []float32, show func(float64) float64) float64 {
 	var whole, squares float64
 	n := float64(len(passes))
 	for px := range len(mean) / 3 {
 		m := show(colour.LuminanceAt(mean, 3*px))
 		whole += m
 		for _, p := range passes {
-			d := show(colour.LuminanceAt([]float32{p.at(3 * px), p.at(3*px + 1), p.at(3*px + 2)}, 0)) - m
+			d := show(colour.LuminanceAt(p, 3*px)) - m
 			squares += d * d
 		}
 	}

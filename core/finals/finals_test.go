@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -11,6 +12,7 @@ import (
 	"willowherb/core/scene"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
+	"willowherb/core/still"
 	"willowherb/core/vec"
 )
 
@@ -105,71 +107,111 @@ func TestACameraThatTravelsTakesTimeAlong(t *testing.T) {
 }
 
 // Each pass is a picture by itself; their mean is as much nearer to a picture of many samples
-// as their own differences say.
-func TestPassesMakeAFrame(t *testing.T) {
+// as their own differences say. Tiles meet: in a picture of several there is no edge between them.
+func TestPiecesMakeAFrame(t *testing.T) {
 	doc := document()
 	on := placed(t, doc)
-	o := Order{Views: []string{"near"}, Width: 48, Height: 32, Samples: 12, Passes: 6}
+	o := Order{Views: []string{"near"}, Width: 1280, Height: 32, Samples: 8, Passes: 4}
+	across, down := o.Tiles()
+	require.Equal(t, []int{2, 1, 8}, []int{across, down, o.Pieces()})
 	f := o.Frame(doc, on.Scene, 0, nil)
 	show := func(l float64) float64 { return min(l/20, 1) }
-	var passes []*Pass
-	for k := range o.Passes {
+	var pieces []*Piece
+	for k := range o.Pieces() {
 		p, err := o.Make(context.Background(), on, doc, &f, k, 2)
 		require.NoError(t, err)
 		p, err = Unpack(p.Pack())
 		require.NoError(t, err)
-		passes = append(passes, p)
+		pieces = append(pieces, p)
 	}
 	again, err := o.Make(context.Background(), on, doc, &f, 3, 1)
 	require.NoError(t, err)
-	require.True(t, bytes.Equal(passes[3].RGB, again.RGB), "the same bits with another number of workers")
-	require.False(t, bytes.Equal(passes[3].RGB, passes[2].RGB))
+	require.True(t, bytes.Equal(pieces[3].RGB, again.RGB), "the same bits with another number of workers")
+	require.False(t, bytes.Equal(pieces[3].RGB, pieces[1].RGB), "another pass is another chance")
 
-	many := Order{Views: o.Views, Width: 48, Height: 32, Samples: 512, Passes: 1}
-	best, err := many.Make(context.Background(), on, doc, &f, 0, 2)
+	best, err := still.Render(context.Background(), still.Order{World: on.World, Lamps: on.Lamps, View: f.View.Camera(), W: o.Width, H: o.Height, Samples: 64, Workers: 2})
 	require.NoError(t, err)
-	truth, err := Join([]*Pass{best}, show)
-	require.NoError(t, err)
-	require.Zero(t, truth.Error, "one pass alone tells no error")
-	off := func(j *Joined) float64 {
+	off := func(j *Joined, from, to int) float64 {
 		var d, m float64
-		for i := range j.RGB {
-			a, b := show(float64(j.RGB[i])), show(float64(truth.RGB[i]))
-			d, m = d+(a-b)*(a-b), m+b
+		n := 0
+		for y := range o.Height {
+			for i := 3 * (y*o.Width + from); i < 3*(y*o.Width+to); i++ {
+				a, b := show(float64(j.RGB[i])), show(float64(best.RGB[i]))
+				d, m, n = d+(a-b)*(a-b), m+b, n+1
+			}
 		}
-		n := float64(len(j.RGB))
-		return math.Sqrt(d/n) / (m / n)
+		return math.Sqrt(d/float64(n)) / (m / float64(n))
 	}
-	one, err := Join(passes[:1], show)
-	require.NoError(t, err)
-	two, err := Join(passes[:2], show)
-	require.NoError(t, err)
-	all, err := Join(passes, show)
-	require.NoError(t, err)
-	require.Less(t, off(all), off(one))
+	joined := func(n int) *Joined {
+		j, err := o.Join(&f, pieces[:n], show)
+		require.NoError(t, err)
+		return j
+	}
+	one, two, all := joined(2), joined(5), joined(8)
+	require.Equal(t, []int{1, 2, 4}, []int{one.Passes, two.Passes, all.Passes}, "a pass of which a tile is not there does not count")
+	require.Zero(t, one.Error, "one pass alone tells no error")
+	require.Less(t, off(all, 0, o.Width), off(one, 0, o.Width))
 	require.Less(t, all.Error, two.Error)
-	require.InDelta(t, all.Error, off(all), 0.8*all.Error, "told about right")
+	require.Less(t, off(all, 0, o.Width), 3*all.Error, "noise is told; what filters blur, alike in all passes, is not")
+	require.Greater(t, off(all, 0, o.Width), all.Error/3)
+	require.Less(t, off(all, 632, 648), 3*off(all, 0, o.Width), "where tiles meet")
+	holes := slices.Clone(pieces)
+	holes[0] = nil
+	j, err := o.Join(&f, holes, show)
+	require.NoError(t, err)
+	require.Equal(t, 3, j.Passes)
+	require.Nil(t, j.Depth)
+}
+
+// The lens finds how far off things are, over all tiles.
+func TestDepthOfAFrame(t *testing.T) {
+	doc := document()
+	on := placed(t, doc)
+	v := doc.Views["near"]
+	v.Focus, v.Aperture = 3, 1.4
+	doc.Views["near"] = v
+	o := Order{Views: []string{"near"}, Width: 1280, Height: 32, Samples: 1, Passes: 1}
+	f := o.Frame(doc, on.Scene, 0, nil)
+	var pieces []*Piece
+	for k := range o.Pieces() {
+		p, err := o.Make(context.Background(), on, doc, &f, k, 2)
+		require.NoError(t, err)
+		pieces = append(pieces, p)
+	}
+	j, err := o.Join(&f, pieces, func(l float64) float64 { return l })
+	require.NoError(t, err)
+	require.Equal(t, []float64{3, 1.4}, []float64{j.Depth.Focus, j.Depth.Aperture})
+	// The floor is seen under the middle, 2 m below the eye.
+	cam := f.View.Camera()
+	for _, x := range []int{100, 639, 640, 1200} {
+		d := cam.Ray(float32(x)+0.5, 31.5, o.Width, o.Height)
+		far := -2 / float64(d.Y) * float64(d.Dot(cam.Aim))
+		if p := cam.Eye.Add(d.Scale(float32(-2 / d.Y))); d.Y < 0 && math.Abs(float64(p.X)) < 6 && math.Abs(float64(p.Z)) < 6 {
+			require.InEpsilon(t, 1/far, j.Depth.Inverse[31*o.Width+x], 0.02, "within the pixel")
+		}
+	}
 }
 
 // The error is that of the mean: passes of 1 and 3 lie 1 from 2, and their mean is off by
 // sqrt(2 / (2 (2 - 1))) = 1, a half of what is shown.
 func TestErrorOfAFrame(t *testing.T) {
-	pass := func(v byte) *Pass { // halves of 1 (3c00) and 3 (4200)
-		return &Pass{W: 1, H: 1, Scale: 1, RGB: []byte{0, v, 0, v, 0, v}}
+	o := Order{Width: 1, Height: 1, Passes: 2}
+	piece := func(v byte) *Piece { // halves of 1 (3c00) and 3 (4200)
+		return &Piece{W: 1, H: 1, Scale: 1, RGB: []byte{0, v, 0, v, 0, v}}
 	}
-	j, err := Join([]*Pass{pass(0x3c), pass(0x42)}, func(l float64) float64 { return l })
+	j, err := o.Join(&Frame{}, []*Piece{piece(0x3c), piece(0x42)}, func(l float64) float64 { return l })
 	require.NoError(t, err)
 	require.InDelta(t, 2, j.RGB[0], 1e-6)
 	require.InDelta(t, 0.5, j.Error, 1e-6)
-	bright := pass(0x42)
+	bright := piece(0x42)
 	bright.Scale = 1000
-	j, err = Join([]*Pass{bright}, nil)
+	j, err = o.Join(&Frame{}, []*Piece{bright}, nil)
 	require.NoError(t, err)
 	require.Equal(t, float32(3000), j.RGB[1])
-	_, err = Join(nil, nil)
+	_, err = o.Join(&Frame{}, nil, nil)
 	require.ErrorContains(t, err, "no pass")
-	_, err = Join([]*Pass{pass(1), {W: 2, H: 1, Scale: 1, RGB: make([]byte, 12)}}, nil)
-	require.ErrorContains(t, err, "make no frame")
+	_, err = o.Join(&Frame{}, []*Piece{{W: 2, H: 1, Scale: 1, RGB: make([]byte, 12)}}, nil)
+	require.ErrorContains(t, err, "none of this frame")
 }
 
 func TestKeysOfPasses(t *testing.T) {
@@ -197,11 +239,15 @@ func TestKeysOfPasses(t *testing.T) {
 }
 
 func FuzzUnpack(f *testing.F) {
-	p := Pass{W: 2, H: 1, Scale: 1, RGB: make([]byte, 12)}
+	p := Piece{W: 2, H: 1, Scale: 1, RGB: make([]byte, 12)}
 	f.Add(p.Pack())
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if p, err := Unpack(data); err == nil {
-			_, err := Join([]*Pass{p}, func(l float64) float64 { return l })
+			o := Order{Width: p.W, Height: p.H, Passes: 1}
+			if o.Pieces() > 1 || p.W*p.H > 1<<16 {
+				return
+			}
+			_, err := o.Join(&Frame{}, []*Piece{p}, func(l float64) float64 { return l })
 			require.NoError(t, err)
 		}
 	})

@@ -36,6 +36,16 @@ func Focus(v *setup.View, s *scene.Scene) float64 {
 // standardAperture is that of a view that tells none.
 const standardAperture = 2.8
 
+// Lens is a picture's depth for a view's lens: inverse is one over how far off each pixel lies, 1/m,
+// and focus how far off is sharp, in metres.
+func Lens(v *setup.View, focus float64, inverse []float32, w, h int) *grade.Depth {
+	d := &grade.Depth{W: w, H: h, Inverse: inverse, FovY: v.Camera().FovY, Focus: focus, Aperture: v.Aperture}
+	if d.Aperture <= 0 {
+		d.Aperture = standardAperture
+	}
+	return d
+}
+
 // DepthOf is how far off what a view's picture shows lies, for its lens and its corners; nil
 // where neither is wanted.
 func DepthOf(v *setup.View, graded *grade.Grade, s *scene.Scene, g *film.Guide, cam world.Camera) *grade.Depth {
@@ -43,10 +53,7 @@ func DepthOf(v *setup.View, graded *grade.Grade, s *scene.Scene, g *film.Guide, 
 	if focus <= 0 && (graded == nil || graded.Corners <= 0) || g == nil {
 		return nil
 	}
-	d := &grade.Depth{W: g.W, H: g.H, Inverse: make([]float32, g.W*g.H), FovY: cam.FovY, Focus: focus, Aperture: v.Aperture}
-	if d.Aperture <= 0 {
-		d.Aperture = standardAperture
-	}
+	d := Lens(v, focus, make([]float32, g.W*g.H), g.W, g.H)
 	for px := range d.Inverse {
 		if g.Tri[px] == film.NoTri {
 			continue

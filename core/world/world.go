@@ -21,7 +21,12 @@ import (
 type Camera struct {
 	Eye, Aim, Up vec.V3
 	FovY         float64
+	// Part is the part of a larger picture that is seen; zero: all of it.
+	Part Part
 }
+
+// Part of a picture of W by H: what is seen begins X pixels from its left and Y from its top.
+type Part struct{ X, Y, W, H int }
 
 // Ray returns the direction through the picture position (x, y) in pixels of a
 // picture of w by h, from its top left corner.
@@ -32,6 +37,9 @@ func (v *Camera) Ray(x, y float32, w, h int) vec.V3 {
 		r, _ = vec.Basis(f)
 	}
 	u := r.Cross(f)
+	if v.Part.W > 0 {
+		x, y, w, h = x+float32(v.Part.X), y+float32(v.Part.Y), v.Part.W, v.Part.H
+	}
 	t := float32(math.Tan(v.FovY / 2))
 	return f.Add(r.Scale((2*x/float32(w) - 1) * t * float32(w) / float32(h))).Add(u.Scale((1 - 2*y/float32(h)) * t)).Norm()
 }

@@ -17,15 +17,15 @@ CREATE TABLE finals (
     done      timestamptz
 );
 CREATE INDEX finals_setup ON finals (setup, id DESC);
--- The passes of their frames: tiles. Their pictures are kept by key, as layers of bakes are.
-CREATE TABLE final_passes (
+-- The pieces of their frames: tiles of passes. Their pictures are kept by key, as layers of bakes are.
+CREATE TABLE final_pieces (
     final    bigint NOT NULL REFERENCES finals ON DELETE CASCADE,
     frame    int NOT NULL,
-    pass     int NOT NULL,
+    piece    int NOT NULL,
     key      text NOT NULL DEFAULT '',
     state    text NOT NULL DEFAULT 'waiting',
     seconds  double precision NOT NULL DEFAULT 0,
-    PRIMARY KEY (final, frame, pass)
+    PRIMARY KEY (final, frame, piece)
 );
 -- Frames of the passes that there are so far.
 CREATE TABLE final_frames (
@@ -42,5 +42,5 @@ CREATE TABLE final_frames (
 
 -- +goose Down
 DROP TABLE final_frames;
-DROP TABLE final_passes;
+DROP TABLE final_pieces;
 DROP TABLE finals;

@@ -1382,7 +1382,7 @@ export interface FinalStatus {
   state: string
   error: string
   frames: number
-  passes: number
+  tiles: number
   ready: number
   seconds: number
   left: number

@@ -54,10 +54,10 @@ function One({ id, doc, o }: { id: number; doc: Setup; o: FinalStatus }) {
           {single ? '' : ` · ${o.frames} frames, ${o.wanted.seconds} s`} · {o.wanted.samples} samples · {when(o.asked)}
         </span>
       </p>
-      {!over(o) && <LinearProgress variant="determinate" aria-label={`${name}: share that is done`} value={(100 * o.ready) / Math.max(o.passes, 1)} />}
+      {!over(o) && <LinearProgress variant="determinate" aria-label={`${name}: share that is done`} value={(100 * o.ready) / Math.max(o.tiles, 1)} />}
       <p className="quiet">
         {states[o.state]}
-        {over(o) ? '' : `: ${o.ready} of ${o.passes} passes`}
+        {over(o) ? '' : `: ${o.ready} of ${o.tiles} tiles`}
         {o.left > 0 ? `, about ${timeOf(o.left)} left` : ''}
         {o.state === 'done' ? ` in ${timeOf(o.seconds)}` : ''}
         {worst > 0 && (
@@ -143,7 +143,7 @@ function Row({ q }: { q: InQueue }) {
       <b>{q.name}</b>
       <span className="quiet">
         {q.what === 'bake' ? `bake, ${q.quality}` : 'final frames'} · {states[q.state]}
-        {q.tiles > 0 ? ` · ${q.ready} of ${q.tiles} ${q.what === 'bake' ? 'objects' : 'passes'}` : ''} · asked {timeOf(q.asked)} ago
+        {q.tiles > 0 ? ` · ${q.ready} of ${q.tiles} ${q.what === 'bake' ? 'objects' : 'tiles'}` : ''} · asked {timeOf(q.asked)} ago
       </span>
     </li>
   )
