@@ -41,6 +41,7 @@ func TestAFinalFrameIsMade(t *testing.T) {
 	defer r.Body.Close()
 	require.Equal(t, 200, r.StatusCode)
 	require.Contains(t, r.Header.Get("Content-Disposition"), "frame-0001.exr")
+	b.accessible()
 	b.press(".final button", "remove")
 	b.until("gone", `!document.querySelector('.final')`)
 }

@@ -36,7 +36,7 @@ function Work({ bake, changes, last }: { bake: Status | null; changes: number; l
   )
   if (!bake || over(bake))
     return (
-      <section className="card" aria-label="Bake" data-testid="bake-work" data-state={bake?.state ?? 'none'}>
+      <section className="card" aria-label="The bake" data-testid="bake-work" data-state={bake?.state ?? 'none'}>
         <div className="card-head">
           <span>{!bake ? 'Nothing is baked yet' : bake.state === 'done' ? `${bake.quality}, ${time(bake.seconds)}` : bake.state === 'stopped' ? 'The bake was stopped; what it made is kept' : 'The bake failed'}</span>
         </div>
@@ -51,7 +51,7 @@ function Work({ bake, changes, last }: { bake: Status | null; changes: number; l
       </section>
     )
   return (
-    <section className="card" aria-label="Bake" data-testid="bake-work" data-state={bake.state}>
+    <section className="card" aria-label="The bake" data-testid="bake-work" data-state={bake.state}>
       <div className="card-head">
         <b>
           {bake.quality}

@@ -12,21 +12,23 @@ const axes = ['x', 'y', 'z']
 export function BoxRow({ which, id, b }: { which: 'fill' | 'bounds'; id: string; b: Box }) {
   const with_ = (v: V3, k: number, x: number) => v.map((o, i) => (i === k ? round(x) : o)) as V3
   return (
-    <details className="bake-box">
-      <summary>
-        <b>{b.name}</b> <span className="quiet">{b.size.map((v) => v.toFixed(1)).join(' × ')} m</span>
-        <IconButton aria-label={`Remove ${b.name}`} onClick={() => removeEntry(which, id)}>
-          <X size={12} />
-        </IconButton>
-      </summary>
-      {(['position', 'size'] as const).map((what) => (
-        <div key={what} className="air-row bake-heights">
-          <span className="label">{what === 'position' ? 'Middle' : 'Size'}</span>
-          {b[what].map((v, k) => (
-            <NumberField key={k} label={`${b.name}, ${what} ${axes[k]}`} value={v} unit="m" min={what === 'size' ? 0.1 : -1e5} max={1e5} step={0.1} show={(x) => String(round(x))} onDraft={() => undefined} onDone={(x) => setBox(which, id, { [what]: with_(b[what], k, x) }, what === 'position' ? 'moved' : 'sized')} />
-          ))}
-        </div>
-      ))}
-    </details>
+    <div className="bake-box">
+      <details>
+        <summary>
+          <b>{b.name}</b> <span className="quiet">{b.size.map((v) => v.toFixed(1)).join(' × ')} m</span>
+        </summary>
+        {(['position', 'size'] as const).map((what) => (
+          <div key={what} className="air-row bake-heights">
+            <span className="label">{what === 'position' ? 'Middle' : 'Size'}</span>
+            {b[what].map((v, k) => (
+              <NumberField key={k} label={`${b.name}, ${what} ${axes[k]}`} value={v} unit="m" min={what === 'size' ? 0.1 : -1e5} max={1e5} step={0.1} show={(x) => String(round(x))} onDraft={() => undefined} onDone={(x) => setBox(which, id, { [what]: with_(b[what], k, x) }, what === 'position' ? 'moved' : 'sized')} />
+            ))}
+          </div>
+        ))}
+      </details>
+      <IconButton aria-label={`Remove ${b.name}`} onClick={() => removeEntry(which, id)}>
+        <X size={12} />
+      </IconButton>
+    </div>
   )
 }

@@ -38,39 +38,41 @@ export function Mirrors({ rules, last }: { rules: Bake; last: Summary | undefine
 function Row({ id, m, made }: { id: string; m: Mirror; made: MapMirror | undefined }) {
   const with_ = (v: V3, k: number, x: number) => v.map((o, i) => (i === k ? round(x) : o)) as V3
   return (
-    <details className="bake-box">
-      <summary>
-        <b>{m.name}</b> <span className="quiet">{m.pixels} px</span>
-        {made && (
-          <Tip title="What it shows to mirrors about its box, against what they would see: the mean difference">
-            <span>wrong by {Math.round(100 * made.wrong)} %</span>
-          </Tip>
-        )}
-        <IconButton aria-label={`Remove ${m.name}`} onClick={() => removeEntry('mirrors', id)}>
-          <X size={12} />
-        </IconButton>
-      </summary>
-      <div className="air-row bake-paper">
-        <Select size="small" variant="standard" value={m.sphere ? 'sphere' : 'box'} inputProps={{ 'aria-label': `${m.name}, shape` }} onChange={(e) => setMirror(id, { sphere: e.target.value === 'sphere' }, e.target.value)}>
-          <MenuItem value="box">box</MenuItem>
-          <MenuItem value="sphere">sphere</MenuItem>
-        </Select>
-        <Select size="small" variant="standard" value={m.pixels} inputProps={{ 'aria-label': `${m.name}, pixels` }} onChange={(e) => setMirror(id, { pixels: Number(e.target.value) }, `${e.target.value} px`)}>
-          {[16, 32, 64, 128, 256, 512].map((v) => (
-            <MenuItem key={v} value={v}>
-              {v} px
-            </MenuItem>
-          ))}
-        </Select>
-      </div>
-      {(['position', 'middle', 'size'] as const).map((what) => (
-        <div key={what} className="air-row bake-heights">
-          <span className="label">{what === 'position' ? 'Sees from' : what === 'middle' ? 'Middle' : 'Size'}</span>
-          {m[what].map((v, k) => (
-            <NumberField key={k} label={`${m.name}, ${what} ${axes[k]}`} value={v} unit="m" min={what === 'size' ? 0.1 : -1e5} max={1e5} step={0.1} show={(x) => String(round(x))} onDraft={() => undefined} onDone={(x) => setMirror(id, { [what]: with_(m[what], k, x) }, what === 'size' ? 'sized' : 'moved')} />
-          ))}
+    <div className="bake-box">
+      <details>
+        <summary>
+          <b>{m.name}</b> <span className="quiet">{m.pixels} px</span>
+          {made && (
+            <Tip title="What it shows to mirrors about its box, against what they would see: the mean difference">
+              <span>wrong by {Math.round(100 * made.wrong)} %</span>
+            </Tip>
+          )}
+        </summary>
+        <div className="air-row bake-paper">
+          <Select size="small" variant="standard" value={m.sphere ? 'sphere' : 'box'} inputProps={{ 'aria-label': `${m.name}, shape` }} onChange={(e) => setMirror(id, { sphere: e.target.value === 'sphere' }, e.target.value)}>
+            <MenuItem value="box">box</MenuItem>
+            <MenuItem value="sphere">sphere</MenuItem>
+          </Select>
+          <Select size="small" variant="standard" value={m.pixels} inputProps={{ 'aria-label': `${m.name}, pixels` }} onChange={(e) => setMirror(id, { pixels: Number(e.target.value) }, `${e.target.value} px`)}>
+            {[16, 32, 64, 128, 256, 512].map((v) => (
+              <MenuItem key={v} value={v}>
+                {v} px
+              </MenuItem>
+            ))}
+          </Select>
         </div>
-      ))}
-    </details>
+        {(['position', 'middle', 'size'] as const).map((what) => (
+          <div key={what} className="air-row bake-heights">
+            <span className="label">{what === 'position' ? 'Sees from' : what === 'middle' ? 'Middle' : 'Size'}</span>
+            {m[what].map((v, k) => (
+              <NumberField key={k} label={`${m.name}, ${what} ${axes[k]}`} value={v} unit="m" min={what === 'size' ? 0.1 : -1e5} max={1e5} step={0.1} show={(x) => String(round(x))} onDraft={() => undefined} onDone={(x) => setMirror(id, { [what]: with_(m[what], k, x) }, what === 'size' ? 'sized' : 'moved')} />
+            ))}
+          </div>
+        ))}
+      </details>
+      <IconButton aria-label={`Remove ${m.name}`} onClick={() => removeEntry('mirrors', id)}>
+        <X size={12} />
+      </IconButton>
+    </div>
   )
 }
