@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"image"
 	"io"
 	"runtime"
 	"time"
@@ -16,7 +17,6 @@ import (
 	"github.com/riverqueue/river"
 	"golang.org/x/image/draw"
 	"golang.org/x/sys/cpu"
-	"image"
 
 	"willowherb/core/bake"
 	"willowherb/core/exposure"
@@ -386,7 +386,8 @@ func (w *finalJoinWorker) Work(ctx context.Context, job *river.Job[finalJoinArgs
 		if err := picture.WritePNG(&tiny, small); err != nil {
 			return err
 		}
-		return f.db.Tx(ctx, func(tx pgx.Tx) error {
+		over := false
+		err = f.db.Tx(ctx, func(tx pgx.Tx) error {
 			if _, err := tx.Exec(ctx, "SELECT 1 FROM finals WHERE id = $1 FOR UPDATE", r.id); err != nil {
 				return err
 			}
@@ -396,13 +397,20 @@ func (w *finalJoinWorker) Work(ctx context.Context, job *river.Job[finalJoinArgs
 			if err != nil {
 				return err
 			}
-			_, err = tx.Exec(ctx, `UPDATE finals SET state = 'done', done = now() WHERE id = $1 AND state IN ('waiting', 'working')
+			tag, err := tx.Exec(ctx, `UPDATE finals SET state = 'done', done = now() WHERE id = $1 AND state IN ('waiting', 'working')
 				AND (SELECT count(*) FROM final_frames WHERE final = $1 AND passes >= $2) = $3`, r.id, r.wanted.Passes, r.wanted.Count())
 			if err != nil {
 				return err
 			}
+			over = tag.RowsAffected() > 0
 			return completed(ctx, tx, job)
 		})
+		if over {
+			f.mu.Lock()
+			f.known = nil // it takes much memory
+			f.mu.Unlock()
+		}
+		return err
 	})
 }
 

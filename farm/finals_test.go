@@ -133,18 +133,18 @@ func TestASequenceIsMadeAndAWorkerIsLost(t *testing.T) {
 func TestFinalFramesPauseGoOnAndStop(t *testing.T) {
 	h := houseAt(t, storetest.Database(t))
 	doc, o := way()
-	o.Views, o.Seconds, o.Passes, o.Samples = []string{"all"}, 0, 40, 400
+	o.Views, o.Seconds, o.Passes, o.Samples = []string{"all"}, 0, 16, 3200
 	f := h.farm()
 	h.works(f)
 	ctx := context.Background()
 	id := h.frames(f, doc, o)
 	first := h.untilFinals(f, "it can be looked at after its first pass", id, func(s *FinalStatus) bool { return len(s.Made) == 1 })
-	require.Less(t, first.Made[0].Passes, 40)
+	require.Less(t, first.Made[0].Passes, 16)
 	view, err := f.Overview(ctx)
 	require.NoError(t, err)
 	require.Len(t, view.Queue, 1)
 	require.Equal(t, "frames", view.Queue[0].What)
-	require.Equal(t, 40, view.Queue[0].Tiles)
+	require.Equal(t, 16, view.Queue[0].Tiles)
 	require.NoError(t, f.TurnFinals(ctx, h.setup, id, Paused))
 	require.ErrorIs(t, f.TurnFinals(ctx, h.setup, id, Paused), ErrState)
 	require.Eventually(t, func() bool {
@@ -153,7 +153,7 @@ func TestFinalFramesPauseGoOnAndStop(t *testing.T) {
 		return f.doing == 0
 	}, 20*time.Second, 20*time.Millisecond)
 	was := h.untilFinals(f, "it pauses", id, func(s *FinalStatus) bool { return s.State == Paused }).Ready
-	require.Less(t, was, 40)
+	require.Less(t, was, 16)
 	require.NoError(t, f.TurnFinals(ctx, h.setup, id, Waiting))
 	h.untilFinals(f, "it goes on", id, func(s *FinalStatus) bool { return s.Ready > was })
 	require.NoError(t, f.TurnFinals(ctx, h.setup, id, Stopped))

@@ -48,7 +48,7 @@ type Order struct {
 const (
 	MostFrames  = 2000
 	MostPixels  = 2560 * 1440
-	MostPasses  = 64
+	MostPasses  = 16
 	MostSamples = 4096
 	leastSide   = 16
 	mostSide    = 8192
@@ -112,6 +112,7 @@ type Frame struct {
 	View    setup.View   // with the exposure and the grade of its zones
 	Grade   *grade.Grade // nil: none
 	Seconds float64      // since the first
+	Number  int          // from 0: each has its own chance
 }
 
 // Frame returns the frame of a number from 0; evs, where they are given, are all frames'
@@ -128,7 +129,7 @@ func (o *Order) Frame(doc *setup.Setup, s *scene.Scene, k int, evs []float64) Fr
 	one := *doc
 	one.Views = map[string]setup.View{"frame": v}
 	v = one.InTheirZones().Views["frame"]
-	f := Frame{View: v, Grade: v.GradeIn(doc), Seconds: o.step() * float64(k)}
+	f := Frame{View: v, Grade: v.GradeIn(doc), Seconds: o.step() * float64(k), Number: k}
 	f.View.Focus, f.View.FocusOn = staging.Focus(&v, s), ""
 	if k < len(evs) {
 		f.View.EV = evs[k]
@@ -249,7 +250,7 @@ func (o *Order) Key(place [32]byte, lit []*lamps.Lamp, f *Frame, piece int) [32]
 		light = append(light, l.Key, l.Gain())
 	}
 	v, pass := f.View, o.PassOf(piece)
-	return bake.Digest("final frame", algorithm, place, light, v.Eye, v.Aim, v.FovY, v.Roll, v.EV, f.Grade != nil && f.Grade.Corners > 0, v.Focus, v.Aperture, o.Width, o.Height, o.samples(pass), piece)
+	return bake.Digest("final frame", algorithm, place, light, v.Eye, v.Aim, v.FovY, v.Roll, v.EV, f.Grade != nil && f.Grade.Corners > 0, v.Focus, v.Aperture, o.Width, o.Height, o.samples(pass), piece, f.Number)
 }
 
 // samples of a pass: together as many as are wanted.
@@ -267,7 +268,7 @@ func (o *Order) Make(ctx context.Context, on *Place, doc *setup.Setup, f *Frame,
 	cam := v.Camera()
 	cam.Part = world.Part{X: x0, Y: y0, W: o.Width, H: o.Height}
 	pass := o.PassOf(piece)
-	pic, err := still.Render(ctx, still.Order{World: on.World, Lamps: on.Lamps, View: cam, W: wide, H: high, Samples: o.samples(pass), Seed: uint32(piece) + 1,
+	pic, err := still.Render(ctx, still.Order{World: on.World, Lamps: on.Lamps, View: cam, W: wide, H: high, Samples: o.samples(pass), Seed: uint32(f.Number)*1000003 + uint32(piece) + 1,
 		Display: exposure.Display(exposure.Curve(doc.Curve), v.EV), Known: on.Known, Workers: workers})
 	if err != nil {
 		return nil, err

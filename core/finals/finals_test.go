@@ -128,6 +128,11 @@ func TestPiecesMakeAFrame(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, bytes.Equal(pieces[3].RGB, again.RGB), "the same bits with another number of workers")
 	require.False(t, bytes.Equal(pieces[3].RGB, pieces[1].RGB), "another pass is another chance")
+	next := f
+	next.Number = 1
+	other, err := o.Make(context.Background(), on, doc, &next, 3, 2)
+	require.NoError(t, err)
+	require.False(t, bytes.Equal(pieces[3].RGB, other.RGB), "so is another frame")
 
 	best, err := still.Render(context.Background(), still.Order{World: on.World, Lamps: on.Lamps, View: f.View.Camera(), W: o.Width, H: o.Height, Samples: 64, Workers: 2})
 	require.NoError(t, err)

@@ -196,7 +196,7 @@ var mutants = []mutant{
 	{"slopes out of the surface", "core/path/texel.go", "return l.moment.Sub(n.Scale(n.Dot(l.moment))).Scale(math.Pi)", "return l.moment.Scale(math.Pi)", "./core/bake"},
 	{"slopes of lamps at any level", "core/bake/result.go", "out[c] += g * whole(y.Lean[c])", "out[c] += whole(y.Lean[c])", "./core/bake"},
 	{"occlusion by what lies far off too", "core/bake/open.go", "v := t.Passes(pos, n, dir, far)", "v := t.Passes(pos, n, dir, 1e6)", "./core/bake"},
-	{"every pass by the same chance", "core/finals/finals.go", "Seed: uint32(piece) + 1", "Seed: 1", "./core/finals"},
+	{"every pass by the same chance", "core/finals/finals.go", "Seed: uint32(f.Number)*1000003 + uint32(piece) + 1", "Seed: 1", "./core/finals"},
 	{"passes of a frame not shared out", "core/finals/finals.go", "return (pass+1)*o.Samples/o.Passes - pass*o.Samples/o.Passes", "return o.Samples", "./core/finals"},
 	{"error of one pass told for the mean", "core/finals/finals.go", "math.Sqrt(squares/(n*(n-1)*pixels))", "math.Sqrt(squares/(n*pixels))", "./core/finals"},
 	{"frames that do not give way", "farm/jobs.go", `err == nil && waits && of.table == "finals"`, `err == nil && waits && of.table == "none"`, "./farm"},

@@ -83,7 +83,7 @@ export function AskPart({ id, doc, view, state }: { id: number; doc: Setup; view
           </Select>
         </label>
         <Count label="Samples of a pixel" says="samples" unit="" value={numbers.samples} min={1} max={4096} step={1.2} geometric change={(v) => set({ ...numbers, samples: Math.round(v) })} />
-        <Count label="Passes" says="passes" unit="" value={numbers.passes} min={1} max={64} step={1} change={(v) => set({ ...numbers, passes: Math.round(v) })} />
+        <Count label="Passes" says="passes" unit="" value={numbers.passes} min={1} max={16} step={1} change={(v) => set({ ...numbers, passes: Math.round(v) })} />
       </div>
       <div className="final-go">
         {goes && <OnOff label="Exposure adapts along the way" on={adapts} words={adapts ? 'exposure adapts' : 'exposure is held'} says="As automatic exposure would follow the way, or as the views hold it" change={() => setAdapts(!adapts)} />}
