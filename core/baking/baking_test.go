@@ -149,8 +149,11 @@ func TestWhatIsWrongWithABakeIsFound(t *testing.T) {
 	d.Ended.Field.Dropped = []vec.V3{{}}
 	y := &d.Result.Objects[0].Layers[0]
 	y.Noise, y.Thin = y.Mean, 5000
+	other := &d.Result.Objects[1].Layers[0]
+	other.Noise = 3 * other.Mean
 	var text []string
 	for _, f := range Check(o.Scene, doc, d.Result, &d.Ended) {
+		require.True(t, slices.IsSortedFunc(f.Where, func(a, b Where) int { return cmp.Compare(b.Much, a.Much) }), "the worst first")
 		for _, w := range f.Where {
 			text = append(text, f.Kind+" "+w.Object+" "+w.How)
 		}
