@@ -133,7 +133,7 @@ func TestASequenceIsMadeAndAWorkerIsLost(t *testing.T) {
 func TestFinalFramesPauseGoOnAndStop(t *testing.T) {
 	h := houseAt(t, storetest.Database(t))
 	doc, o := way()
-	o.Views, o.Seconds, o.Passes, o.Samples = []string{"all"}, 0, 16, 3200
+	o.Views, o.Seconds, o.Passes, o.Samples = []string{"all"}, 0, 16, 640
 	f := h.farm()
 	h.works(f)
 	ctx := context.Background()
