@@ -12,13 +12,18 @@ import (
 	"willowherb/farm"
 )
 
-func TestABakeOverTheWire(t *testing.T) {
-	s := serve(t)
-	imported(t, s)
+// works has a server work its queue until the test ends.
+func works(t *testing.T, s *Server) {
 	ctx, cancel := context.WithCancel(context.Background())
 	ended := make(chan struct{})
 	go func() { _ = s.Farm.Work(ctx); close(ended) }()
 	t.Cleanup(func() { cancel(); <-ended })
+}
+
+func TestABakeOverTheWire(t *testing.T) {
+	s := serve(t)
+	imported(t, s)
+	works(t, s)
 	var st ask.BakeState
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/bake", nil, &st))
 	require.Nil(t, st.Bake)

@@ -3,7 +3,6 @@ package server
 import (
 	"archive/zip"
 	"bytes"
-	"context"
 	"image/png"
 	"io"
 	"net/http"
@@ -22,10 +21,7 @@ import (
 func TestFinalFramesOverTheWire(t *testing.T) {
 	s := serve(t)
 	imported(t, s)
-	ctx, cancel := context.WithCancel(context.Background())
-	ended := make(chan struct{})
-	go func() { _ = s.Farm.Work(ctx); close(ended) }()
-	t.Cleanup(func() { cancel(); <-ended })
+	works(t, s)
 	var st ask.FinalState
 	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/finals", nil, &st))
 	require.Empty(t, st.Orders)

@@ -76,9 +76,9 @@ func TestSkyAndShiningWallOnABentSurface(t *testing.T) {
 	g.S.Materials[0] = scenetest.Matt(0)
 	g.Floor(2)
 	w := g.World(t)
-	sky := &light.Light{ID: 1, Kind: light.Sky, Channels: 0xff, Gradient: light.Gradient{Zenith: vec.Splat(1), Horizon: vec.Splat(1), Ground: vec.Splat(1), Falloff: 1}}
-	sky.Prepare()
-	s := source("sky", sky)
+	dome := &light.Light{ID: 1, Kind: light.Sky, Channels: 0xff, Gradient: light.Gradient{Zenith: vec.Splat(1), Horizon: vec.Splat(1), Ground: vec.Splat(1), Falloff: 1}}
+	dome.Prepare()
+	s := source("sky", dome)
 	s.Leans = true
 	q := plain
 	q.Least, q.Most = 1024, 1024
