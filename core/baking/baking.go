@@ -224,7 +224,7 @@ func (w *Work) endKey() string {
 	for _, s := range slices.Concat(w.Sources, w.Others) {
 		lit = append(lit, s.ID, s.Key, s.Bounces, s.Gain)
 	}
-	return w.keyOf("end", w.key, w.Quality, len(w.Sources), lit)
+	return w.keyOf("end 2", w.key, w.Quality, len(w.Sources), lit)
 }
 
 // Pack makes bytes of it, for Unpack.

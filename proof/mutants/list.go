@@ -186,7 +186,7 @@ var mutants = []mutant{
 	{"probes of a light kept without its place", "core/baking/baking.go", `return w.keyOf("sights", w.Sources[i].Key)`, `return w.keyOf("sights", i)`, "./core/baking"},
 	{"panoramas of a light kept without its place", "core/baking/baking.go", "w.Quality.Mirror, all[i].Key, all[i].Bounces)", "w.Quality.Mirror, i)", "./core/baking"},
 	{"a layout taken over with other rules", "core/baking/baking.go", "if before != nil && before.key == w.key {", "if before != nil {", "./core/baking"},
-	{"a whole end kept without its lights", "core/baking/baking.go", `return w.keyOf("end", w.key, w.Quality, len(w.Sources), lit)`, `return w.keyOf("end", w.key, w.Quality, len(w.Sources))`, "./core/baking"},
+	{"a whole end kept without its lights", "core/baking/baking.go", `return w.keyOf("end 2", w.key, w.Quality, len(w.Sources), lit)`, `return w.keyOf("end 2", w.key, w.Quality, len(w.Sources))`, "./core/baking"},
 	{"bake: both sides of a wall in one texel", "core/bake/baker.go", "		if len(g) > len(best) {", "		if best = use; len(g) > len(best) {", "./core/bake"},
 	{"refine: no rest for what is waited for", "refine/studio.go", "if j.Kind == plan.Samples && j.From > 0 && s.resting() {", "if j.Kind == plan.Idle && s.resting() {", "./refine"},
 	{"what a change made is not counted", "farm/jobs.go", "made = GREATEST(made, $3)", "made = GREATEST(made, $3 * 0)", "./farm"},
