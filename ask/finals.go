@@ -7,6 +7,7 @@ import (
 
 	"willowherb/core/finals"
 	"willowherb/core/lamps"
+	"willowherb/core/setup"
 	"willowherb/core/still"
 	"willowherb/farm"
 	"willowherb/refine"
@@ -34,22 +35,23 @@ func (d *Desk) Finals(ctx context.Context, p *refine.Pictures, id int64) (*Final
 	return out, err
 }
 
-// AskFinals puts frames of the setup as it stands into the queue.
-func (d *Desk) AskFinals(ctx context.Context, p *refine.Pictures, id int64, o finals.Order) (*FinalState, error) {
+// AskFinals puts frames of a setup as it stands into the queue. doc is as it was edited, with its
+// look and its zones, which each frame finds where it is.
+func (d *Desk) AskFinals(ctx context.Context, p *refine.Pictures, id int64, doc *setup.Setup, revision int64, o finals.Order) (*FinalState, error) {
 	s, err := p.Shot(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if err := o.Check(s.Doc, s.Stage.Scene); err != nil {
+	if err := o.Check(doc, s.Stage.Scene); err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrFinals, err)
 	}
-	st, err := lamps.Resolve(s.Doc, s.Doc.Look)
+	st, err := lamps.Resolve(doc, doc.Look)
 	if err != nil {
 		return nil, err
 	}
-	doc := *st.Setup
-	doc.Look = ""
-	if _, err = d.Farm.AskFinals(ctx, &farm.FinalOrder{Setup: id, Revision: s.Revision, Doc: &doc, Place: s.Stage.Blob, File: s.Stage.File, Wanted: o}); err != nil {
+	worn := *st.Setup
+	worn.Look = ""
+	if _, err = d.Farm.AskFinals(ctx, &farm.FinalOrder{Setup: id, Revision: revision, Doc: &worn, Place: s.Stage.Blob, File: s.Stage.File, Wanted: o}); err != nil {
 		return nil, err
 	}
 	return d.Finals(ctx, p, id)

@@ -272,7 +272,7 @@ func (w *finalPieceWorker) Work(ctx context.Context, job *river.Job[finalPieceAr
 		begin := time.Now()
 		if len(lacks) > 0 {
 			place.Known = f.knownOf(on.Key)
-			made, err := r.wanted.Make(ctx, place, r.doc, frame, a.Piece, runtime.GOMAXPROCS(0))
+			made, err := r.wanted.Make(ctx, place, frame, a.Piece, runtime.GOMAXPROCS(0))
 			if err != nil {
 				return err
 			}
@@ -367,7 +367,7 @@ func (w *finalJoinWorker) Work(ctx context.Context, job *river.Job[finalJoinArgs
 		if err != nil {
 			return err
 		}
-		curve, ev := exposure.Curve(r.doc.Curve), frame.View.EV
+		curve, ev := frame.Curve, frame.View.EV
 		j, err := r.wanted.Join(frame, pieces, exposure.Display(curve, ev))
 		if err != nil {
 			return err

@@ -59,7 +59,7 @@ func (h *house) plainly(doc *setup.Setup, o finals.Order, frame int) []float32 {
 	at := o.Frame(doc, on.Scene, frame, nil)
 	var pieces []*finals.Piece
 	for k := range o.Pieces() {
-		p, err := o.Make(context.Background(), &finals.Place{Scene: on.Scene, World: w, Lamps: st.Lamps(on.Scene, nil)}, doc, &at, k, 1)
+		p, err := o.Make(context.Background(), &finals.Place{Scene: on.Scene, World: w, Lamps: st.Lamps(on.Scene, nil)}, &at, k, 1)
 		require.NoError(h.t, err)
 		pieces = append(pieces, p)
 	}

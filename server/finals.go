@@ -25,15 +25,7 @@ func (s *Server) finalRoutes(api fiber.Router) {
 	api.Get("/setups/:id/finals", onSetup(s, false, func(c fiber.Ctx, p *refine.Pictures, n int64) (*ask.FinalState, error) {
 		return s.desk.Finals(c.Context(), p, n)
 	}))
-	api.Post("/setups/:id/finals", func(c fiber.Ctx) error {
-		n, err := id(c)
-		if err != nil {
-			return err
-		}
-		return asked(s, false, func(c fiber.Ctx, p *refine.Pictures, o finals.Order) (*ask.FinalState, error) {
-			return s.desk.AskFinals(c.Context(), p, n, o)
-		})(c)
-	})
+	api.Post("/setups/:id/finals", s.askFinals)
 	api.Put("/setups/:id/finals/:final/:how", onSetup(s, false, func(c fiber.Ctx, p *refine.Pictures, n int64) (*ask.FinalState, error) {
 		final, err := numberOf(c, "final")
 		if err != nil {
@@ -45,6 +37,22 @@ func (s *Server) finalRoutes(api fiber.Router) {
 	api.Get("/setups/:id/finals/:final/:frame.:kind", s.finalFrame)
 }
 
+// askFinals asks for frames of the setup as it was edited: what pictures have is without its zones.
+func (s *Server) askFinals(c fiber.Ctx) error {
+	n, err := id(c)
+	if err != nil {
+		return err
+	}
+	return asked(s, false, func(c fiber.Ctx, p *refine.Pictures, o finals.Order) (*ask.FinalState, error) {
+		r, _, err := s.opened(c)
+		if err != nil {
+			return nil, err
+		}
+		doc, revision := r.Document()
+		return s.desk.AskFinals(c.Context(), p, n, doc, revision, o)
+	})(c)
+}
+
 func numberOf(c fiber.Ctx, name string) (int64, error) {
 	n, err := strconv.ParseInt(c.Params(name), 10, 64)
 	if err != nil {
@@ -53,15 +61,19 @@ func numberOf(c fiber.Ctx, name string) (int64, error) {
 	return n, nil
 }
 
+// finalOf are the setup and the final frames that a request names.
+func finalOf(c fiber.Ctx) (of, final int64, err error) {
+	if of, err = id(c); err == nil {
+		final, err = numberOf(c, "final")
+	}
+	return of, final, err
+}
+
 var errNoFrame = &refusal{404, "This frame is not made yet.", "Wait for it, or ask for it again."}
 
 // finalFrame sends a frame's file.
 func (s *Server) finalFrame(c fiber.Ctx) error {
-	n, err := id(c)
-	if err != nil {
-		return err
-	}
-	final, err := numberOf(c, "final")
+	n, final, err := finalOf(c)
 	if err != nil {
 		return err
 	}
@@ -90,11 +102,7 @@ func (s *Server) finalFrame(c fiber.Ctx) error {
 
 // finalsZip sends all frames that are made, one file after the other.
 func (s *Server) finalsZip(c fiber.Ctx) error {
-	n, err := id(c)
-	if err != nil {
-		return err
-	}
-	final, err := numberOf(c, "final")
+	n, final, err := finalOf(c)
 	if err != nil {
 		return err
 	}

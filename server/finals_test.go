@@ -3,6 +3,7 @@ package server
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"image/png"
 	"io"
 	"net/http"
@@ -13,6 +14,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/stretchr/testify/require"
 	"willowherb/ask"
+	"willowherb/core/edits"
 	"willowherb/core/finals"
 	"willowherb/farm"
 )
@@ -29,9 +31,15 @@ func TestFinalFramesOverTheWire(t *testing.T) {
 	o := finals.Order{Views: []string{"gone"}, Width: 32, Height: 24, Samples: 2, Passes: 2}
 	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/finals", o, &f))
 	require.Contains(t, f.What, `View "gone" is not there`)
+	zoned := EditAsk{Window: "w", Seq: 1, Label: "By zones", Ops: []edits.Op{{Op: "add", Path: "/views/down/zoned", Value: []byte("true")}}}
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/edits", zoned, nil))
 	o.Views, o.Seconds, o.Rate = []string{"down"}, 1, 2
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/finals", o, &st))
 	require.Len(t, st.Orders, 1)
+	require.Equal(t, int64(1), st.Orders[0].Revision)
+	var byZones bool
+	require.NoError(t, s.DB.Pool.QueryRow(context.Background(), "SELECT (document->'views'->'down'->>'zoned')::bool FROM finals").Scan(&byZones))
+	require.True(t, byZones, "a frame finds the grade of its zones where it is")
 	require.Eventually(t, func() bool {
 		return s.ask(t, "GET", "/api/setups/1/finals", nil, &st) == 200 && st.Orders[0].State == farm.Done
 	}, 60*time.Second, 50*time.Millisecond)

@@ -80,21 +80,20 @@ func (c *framesCmd) Run(ctx context.Context) error {
 		place := &finals.Place{Scene: at.s, World: at.w, Lamps: at.lamps, Known: known}
 		var pieces []*finals.Piece
 		for p := range order.Pieces() {
-			made, err := order.Make(ctx, place, doc, &f, p, runtime.GOMAXPROCS(0))
+			made, err := order.Make(ctx, place, &f, p, runtime.GOMAXPROCS(0))
 			if err != nil {
 				return err
 			}
 			pieces = append(pieces, made)
 			fmt.Fprintf(os.Stderr, "\rframe %d of %d, piece %d of %d", k+1, order.Count(), p+1, order.Pieces())
 		}
-		curve := exposure.Curve(doc.Curve)
-		j, err := order.Join(&f, pieces, exposure.Display(curve, f.View.EV))
+		j, err := order.Join(&f, pieces, exposure.Display(f.Curve, f.View.EV))
 		if err != nil {
 			return err
 		}
 		name := filepath.Join(c.Out, fmt.Sprintf("%04d", k+1))
 		png := func(out io.Writer) error {
-			return picture.WritePNG(out, grade.Compile(f.Grade).WithDepth(j.Depth).Develop(j.RGB, w, h, f.View.EV, curve))
+			return picture.WritePNG(out, grade.Compile(f.Grade).WithDepth(j.Depth).Develop(j.RGB, w, h, f.View.EV, f.Curve))
 		}
 		for _, to := range []string{name + ".png", name + ".exr"} {
 			if err := writePicture(to, j.RGB, w, h, png); err != nil {

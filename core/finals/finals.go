@@ -109,10 +109,11 @@ func (o *Order) step() float64 {
 
 // Frame is what one frame is seen through.
 type Frame struct {
-	View    setup.View   // with the exposure and the grade of its zones
+	View    setup.View   // with the exposure of its zones
 	Grade   *grade.Grade // nil: none
 	Seconds float64      // since the first
 	Number  int          // from 0: each has its own chance
+	Curve   exposure.Curve
 }
 
 // Frame returns the frame of a number from 0; evs, where they are given, are all frames'
@@ -129,7 +130,7 @@ func (o *Order) Frame(doc *setup.Setup, s *scene.Scene, k int, evs []float64) Fr
 	one := *doc
 	one.Views = map[string]setup.View{"frame": v}
 	v = one.InTheirZones().Views["frame"]
-	f := Frame{View: v, Grade: v.GradeIn(doc), Seconds: o.step() * float64(k), Number: k}
+	f := Frame{View: v, Grade: v.GradeIn(doc), Seconds: o.step() * float64(k), Number: k, Curve: exposure.Curve(doc.Curve)}
 	f.View.Focus, f.View.FocusOn = staging.Focus(&v, s), ""
 	if k < len(evs) {
 		f.View.EV = evs[k]
@@ -242,7 +243,7 @@ type Piece struct {
 }
 
 // Key names all that a piece is: where and what lights it (place: the stage's key and the kind
-// of processor), its camera and its chance. Curve and grade are not of it.
+// of processor), its camera, its chance, and the curve by which samples are spent. The grade is not.
 func (o *Order) Key(place [32]byte, lit []*lamps.Lamp, f *Frame, piece int) [32]byte {
 	const algorithm = 2
 	var light []any
@@ -250,7 +251,7 @@ func (o *Order) Key(place [32]byte, lit []*lamps.Lamp, f *Frame, piece int) [32]
 		light = append(light, l.Key, l.Gain())
 	}
 	v, pass := f.View, o.PassOf(piece)
-	return bake.Digest("final frame", algorithm, place, light, v.Eye, v.Aim, v.FovY, v.Roll, v.EV, f.Grade != nil && f.Grade.Corners > 0, v.Focus, v.Aperture, o.Width, o.Height, o.samples(pass), piece, f.Number)
+	return bake.Digest("final frame", algorithm, place, light, v.Eye, v.Aim, v.FovY, v.Roll, v.EV, f.Grade != nil && f.Grade.Corners > 0, v.Focus, v.Aperture, o.Width, o.Height, o.samples(pass), piece, f.Number, f.Curve)
 }
 
 // samples of a pass: together as many as are wanted.
@@ -259,7 +260,7 @@ func (o *Order) samples(pass int) int {
 }
 
 // Make makes a piece of a frame. Error: ctx ended.
-func (o *Order) Make(ctx context.Context, on *Place, doc *setup.Setup, f *Frame, piece, workers int) (*Piece, error) {
+func (o *Order) Make(ctx context.Context, on *Place, f *Frame, piece, workers int) (*Piece, error) {
 	v := f.View
 	x, y, w, h := o.tile(piece)
 	// With its margin, as far as the picture goes.
@@ -269,7 +270,7 @@ func (o *Order) Make(ctx context.Context, on *Place, doc *setup.Setup, f *Frame,
 	cam.Part = world.Part{X: x0, Y: y0, W: o.Width, H: o.Height}
 	pass := o.PassOf(piece)
 	pic, err := still.Render(ctx, still.Order{World: on.World, Lamps: on.Lamps, View: cam, W: wide, H: high, Samples: o.samples(pass), Seed: uint32(f.Number)*1000003 + uint32(piece) + 1,
-		Display: exposure.Display(exposure.Curve(doc.Curve), v.EV), Known: on.Known, Workers: workers})
+		Display: exposure.Display(f.Curve, v.EV), Known: on.Known, Workers: workers})
 	if err != nil {
 		return nil, err
 	}

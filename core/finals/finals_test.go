@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/exposure"
 	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/scene/scenetest"
@@ -118,19 +119,19 @@ func TestPiecesMakeAFrame(t *testing.T) {
 	show := func(l float64) float64 { return min(l/20, 1) }
 	var pieces []*Piece
 	for k := range o.Pieces() {
-		p, err := o.Make(context.Background(), on, doc, &f, k, 2)
+		p, err := o.Make(context.Background(), on, &f, k, 2)
 		require.NoError(t, err)
 		p, err = Unpack(p.Pack())
 		require.NoError(t, err)
 		pieces = append(pieces, p)
 	}
-	again, err := o.Make(context.Background(), on, doc, &f, 3, 1)
+	again, err := o.Make(context.Background(), on, &f, 3, 1)
 	require.NoError(t, err)
 	require.True(t, bytes.Equal(pieces[3].RGB, again.RGB), "the same bits with another number of workers")
 	require.False(t, bytes.Equal(pieces[3].RGB, pieces[1].RGB), "another pass is another chance")
 	next := f
 	next.Number = 1
-	other, err := o.Make(context.Background(), on, doc, &next, 3, 2)
+	other, err := o.Make(context.Background(), on, &next, 3, 2)
 	require.NoError(t, err)
 	require.False(t, bytes.Equal(pieces[3].RGB, other.RGB), "so is another frame")
 
@@ -179,7 +180,7 @@ func TestDepthOfAFrame(t *testing.T) {
 	f := o.Frame(doc, on.Scene, 0, nil)
 	var pieces []*Piece
 	for k := range o.Pieces() {
-		p, err := o.Make(context.Background(), on, doc, &f, k, 2)
+		p, err := o.Make(context.Background(), on, &f, k, 2)
 		require.NoError(t, err)
 		pieces = append(pieces, p)
 	}
@@ -239,6 +240,9 @@ func TestKeysOfPasses(t *testing.T) {
 		total += more.samples(k)
 	}
 	require.Equal(t, 13, total)
+	curved := f
+	curved.Curve = exposure.Plain
+	require.NotEqual(t, key, o.Key([32]byte{1}, on.Lamps, &curved, 0), "samples are spent by what is displayed")
 	f.View.Focus = 3
 	require.NotEqual(t, key, o.Key([32]byte{1}, on.Lamps, &f, 0))
 }

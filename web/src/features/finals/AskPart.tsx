@@ -28,6 +28,11 @@ export function AskPart({ id, doc, view, state }: { id: number; doc: Setup; view
   const [numbers, set] = useState({ seconds: 4, rate: 24, samples: 64, passes: 4 })
   const [adapts, setAdapts] = useState(false)
   const cameras = state?.cameras ?? []
+  const choose = (w: What) => {
+    setWhat(w)
+    // A camera of the place takes its own time, unless another is written.
+    if (w === 'camera' && state && state.seconds > 0) set({ ...numbers, seconds: Math.round(state.seconds * 10) / 10 })
+  }
   const [width = 0, height = 0] = size.split('x').map(Number)
   const goes = what !== 'view'
   const order: Order = {
@@ -48,7 +53,7 @@ export function AskPart({ id, doc, view, state }: { id: number; doc: Setup; view
       <Choice
         label="Frames of"
         value={what}
-        change={setWhat}
+        change={choose}
         options={[{ value: 'view', words: doc.views[view]?.name ?? 'this view', says: 'One frame of the view that is looked at' }, { value: 'way', words: 'way', says: 'A sequence from view to view' }, ...(cameras.length > 0 ? [{ value: 'camera' as const, words: 'camera', says: 'A sequence of a camera of the place that travels' }] : [])]}
       />
       {what === 'way' && (
