@@ -204,4 +204,5 @@ var mutants = []mutant{
 	{"findings in any order", "core/baking/findings.go", "cmp.Compare(b.Much, a.Much)", "cmp.Compare(a.Much, b.Much)", "./core/baking"},
 	{"shares of probes not straightened", "core/probes/field.go", "	f.straighten(p, to)\n", "", "./core/probes"},
 	{"probes no closer than is asked", "core/probes/field.go", "step >= 1/float64(max(o.Closer, 1)); step /= 2", "step >= 1; step /= 2", "./core/probes"},
+	{"pieces kept without their curve", "core/finals/finals.go", "o.samples(pass), piece, f.Number, f.Curve)", "o.samples(pass), piece, f.Number)", "./core/finals"},
 }

@@ -51,7 +51,7 @@ function One({ id, doc, o }: { id: number; doc: Setup; o: FinalStatus }) {
         <b>{name}</b>{' '}
         <span className="quiet">
           {o.wanted.width} × {o.wanted.height}
-          {single ? '' : ` · ${o.frames} frames, ${o.wanted.seconds} s`} · {o.wanted.samples} samples · {when(o.asked)}
+          {single ? '' : ` · ${o.frames} frames, ${o.wanted.seconds} s`} · {o.wanted.samples === 1 ? '1 sample' : `${o.wanted.samples} samples`} · {when(o.asked)}
         </span>
       </p>
       {!over(o) && <LinearProgress variant="determinate" aria-label={`${name}: share that is done`} value={(100 * o.ready) / Math.max(o.tiles, 1)} />}
