@@ -13,7 +13,6 @@ import (
 
 	"willowherb/core/bake"
 	"willowherb/core/baking"
-	"willowherb/core/budget"
 	"willowherb/core/colour"
 	"willowherb/core/drawn"
 	"willowherb/core/exposure"
@@ -333,7 +332,7 @@ func (d *Desk) runtimePicture(ctx context.Context, s *refine.Shot, f *refine.Fra
 	if err != nil {
 		return nil, err
 	}
-	cascades := budget.Find(s.Doc.Target).SunCascades
+	cascades := s.Doc.Device().How.Cascades
 	fo := &frame.Order{World: f.Stage.World, Rest: rest, Lamps: ls, View: f.Cam, W: f.W, H: f.H, Samples: runtimePlaces, Cascades: cascades, Workers: workers,
 		Map: o.Result.Show(gains), Field: o.Ended.Field, Mirrors: shownMirrors(o.Ended, ls, workers)}
 	if fo.Field != nil {

@@ -10,7 +10,6 @@ import (
 	"slices"
 
 	"willowherb/core/baking"
-	"willowherb/core/budget"
 	"willowherb/core/contrast"
 	"willowherb/core/drawn"
 	"willowherb/core/exposure"
@@ -352,7 +351,7 @@ func (d *Desk) Runtime(ctx context.Context, p *refine.Pictures, frame, id string
 		return nil, 0, fmt.Errorf("light %.80q: %w", id, ErrUnknown)
 	}
 	lamp := all[i]
-	pic := &drawn.Picture{World: f.Stage.World, View: f.Cam, W: f.W, H: f.H, Sight: f.See, Samples: drawnSamples, Workers: d.studio.Workers(), Light: lamp.Source, Set: lamp.ShadowDrawn(budget.Find(s.Doc.Target).SunCascades)}
+	pic := &drawn.Picture{World: f.Stage.World, View: f.Cam, W: f.W, H: f.H, Sight: f.See, Samples: drawnSamples, Workers: d.studio.Workers(), Light: lamp.Source, Set: lamp.ShadowDrawn(s.Doc.Device().How.Cascades)}
 	y, err := d.drawn.Get(ctx, fmt.Sprintf("%s %x %+v", f.Key, lamp.Key, pic.Set), func(ctx context.Context) (y *drawnLayer, err error) {
 		err = spread.Guard(func() (err error) {
 			if pic.Hits, err = d.hits.Get(ctx, f.Key, pic.Find); err != nil {

@@ -3,7 +3,6 @@ package ask
 import (
 	"context"
 
-	"willowherb/core/budget"
 	"willowherb/core/checks"
 	"willowherb/core/exchange"
 	"willowherb/core/exposure"
@@ -26,8 +25,8 @@ func (d *Desk) measured(ctx context.Context, p *refine.Pictures) (in *checks.Inp
 	if s, err = p.Shot(ctx); err != nil {
 		return nil, nil, false, err
 	}
-	t := budget.Find(s.Doc.Target)
-	in = &checks.Input{Setup: s.Doc, World: s.Stage.World, Lamps: s.Lamps, MaxOverlap: t.MaxOverlap, MaxShadows: t.MaxShadows}
+	t := s.Doc.Device()
+	in = &checks.Input{Setup: s.Doc, World: s.Stage.World, Lamps: s.Lamps, MaxOverlap: t.Limits.Overlap, MaxShadows: t.Limits.Shadows}
 	ready = true
 	for _, id := range s.Doc.SortedViews() {
 		doc := s.Doc.Views[id]

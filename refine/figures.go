@@ -3,13 +3,17 @@ package refine
 import (
 	"bytes"
 	"context"
+	"fmt"
 
 	"willowherb/core/budget"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
-	"willowherb/core/world"
+	"willowherb/core/lamps"
+	"willowherb/core/setup"
+	"willowherb/core/work"
 	"willowherb/format/picture"
 	"willowherb/plan"
+	"willowherb/stage"
 )
 
 // shows reports whether a view's thumbnail or budget is made of f. Call with mu held.
@@ -31,7 +35,6 @@ func (p *Pictures) makeFigures() error {
 	type part struct {
 		id    string
 		ev    float64
-		cam   world.Camera
 		guide *film.Guide
 		thumb *Frame // nil: not whole yet
 	}
@@ -44,7 +47,7 @@ func (p *Pictures) makeFigures() error {
 	doc, revision, lamps, on := p.doc, p.revision, p.lamps, p.stage
 	var parts []part
 	for id, v := range doc.Views {
-		q := part{id: id, ev: v.EV, cam: v.Camera()}
+		q := part{id: id, ev: v.EV}
 		t := p.sights[p.keyOf(id)]
 		for _, l := range []int{plan.Thumb, plan.Coarse} {
 			if t != nil && t.levels[l] != nil && t.levels[l].samples > 0 {
@@ -58,12 +61,14 @@ func (p *Pictures) makeFigures() error {
 		parts = append(parts, q)
 	}
 	p.mu.Unlock()
-	target := budget.Find(doc.Target)
+	p.counted(doc, on)
 	for _, q := range parts {
 		var b *budget.Frame
 		if q.guide != nil {
-			c := budget.Count(target, on.Scene, lamps, q.guide, q.cam, on.World.Air)
-			b = &c
+			var err error
+			if b, err = p.count(q.id, doc, lamps, on); err != nil {
+				return err
+			}
 		}
 		var png bytes.Buffer
 		if f := q.thumb; f != nil {
@@ -86,6 +91,47 @@ func (p *Pictures) makeFigures() error {
 		p.mu.Unlock()
 	}
 	return nil
+}
+
+// counted makes the place ready for what is counted of a document, and lets go what was seen
+// of another. Call with drawing held.
+func (p *Pictures) counted(doc *setup.Setup, on *stage.Stage) {
+	key := fmt.Sprintf("%s %+v", on.Key, doc.Device().How)
+	if p.seenOf == key {
+		return
+	}
+	p.seenOf, p.seen = key, map[string]*work.Seen{}
+	p.place = budget.Place(doc, on.Scene, on.World, p.baked)
+}
+
+// seenMost bounds the views whose surfaces are kept, 300 kB each.
+const seenMost = 40
+
+// count counts the budget of a view: surfaces are looked at once, lights as often as they
+// change. Call with drawing held.
+func (p *Pictures) count(id string, doc *setup.Setup, lit []*lamps.Lamp, on *stage.Stage) (*budget.Frame, error) {
+	ctx := context.Background()
+	v := doc.Views[id]
+	see := viewSight(v)
+	key := see.Key(on.Key)
+	device := doc.Device()
+	s := p.seen[key]
+	if s == nil {
+		var err error
+		if s, err = p.place.See(ctx, v.Camera(), device.How, budget.Every, p.studio.Workers()); err != nil {
+			return nil, err
+		}
+		if len(p.seen) >= seenMost {
+			clear(p.seen)
+		}
+		p.seen[key] = s
+	}
+	d, err := s.Count(ctx, budget.State(doc, p.place, lit, &v), p.studio.Workers())
+	if err != nil {
+		return nil, err
+	}
+	f := budget.Price(device, lit, d, p.baked)
+	return &f, nil
 }
 
 // Thumb returns a view's thumbnail as PNG, or nil.

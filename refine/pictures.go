@@ -16,6 +16,7 @@ import (
 	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/core/staging"
+	"willowherb/core/work"
 	"willowherb/plan"
 	"willowherb/stage"
 	"willowherb/store"
@@ -33,6 +34,11 @@ type Pictures struct {
 	// sending keeps news in the order in which they were found.
 	sending sync.Mutex
 	drawing sync.Mutex // of figures
+	// What has been seen of the views of a place, for their budgets. With drawing held.
+	place  *work.Place
+	seen   map[string]*work.Seen // by sight
+	seenOf string
+	baked  *budget.Baked // what the newest bake keeps; nil: none is known
 
 	mu       sync.Mutex // of what follows
 	doc      *setup.Setup

@@ -16,7 +16,7 @@ import (
 	"github.com/gofiber/fiber/v3/middleware/requestid"
 	"willowherb/ask"
 	"willowherb/blob"
-	"willowherb/core/budget"
+	"willowherb/core/target"
 	"willowherb/core/reference"
 	"willowherb/farm"
 	"willowherb/journal"
@@ -102,7 +102,7 @@ func New(parts Parts) *Server {
 	s.bakeRoutes(api)
 	s.finalRoutes(api)
 	api.Get("/setups/:id/live", s.live())
-	api.Get("/targets", func(c fiber.Ctx) error { return c.JSON(budget.Targets()) })
+	api.Get("/targets", func(c fiber.Ctx) error { return c.JSON(target.All()) })
 	api.Use(func(c fiber.Ctx) error {
 		return c.Status(404).JSON(Fault{"There is nothing at this address.", "Reload the page."})
 	})

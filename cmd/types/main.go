@@ -24,6 +24,7 @@ import (
 	"willowherb/core/frame"
 	"willowherb/core/plot"
 	"willowherb/core/setup"
+	"willowherb/core/target"
 	"willowherb/core/weigh"
 	"willowherb/journal"
 	"willowherb/refine"
@@ -34,7 +35,7 @@ import (
 // Path of the generated file from the project's root.
 const Path = "web/src/api.gen.ts"
 
-var roots = []any{setup.Setup{}, exchange.Report{}, budget.Target{},
+var roots = []any{setup.Setup{}, exchange.Report{}, target.Target{}, budget.Frame{},
 	room.Hello{}, room.Edited{}, room.Present{}, room.Away{}, room.Gaze{},
 	refine.Lamps{}, refine.FrameNews{}, refine.Figures{}, refine.Sighted{}, refine.Preview{}, refine.Drafted{}, refine.Failed{},
 	ask.Point{}, ask.Thing{}, ask.Surface{}, ask.StageFacts{}, ask.RigAsk{}, ask.RigAnswer{}, ask.MoodPicture{}, ask.PlotAsk{}, ask.WhoAnswer{}, ask.SnagsAnswer{}, ask.PlaceAsk{}, ask.Placed{}, ask.StepAsk{}, ask.Stepped{}, ask.DayAsk{}, ask.BallsAnswer{}, ask.Exposed{}, ask.TowardsAsk{}, ask.TowardsAnswer{}, server.KeptReference{}, server.KeptTable{}, ask.WalkAsk{}, ask.WalkAnswer{}, ask.LookLine{}, ask.BlendAsk{}, ask.Overrides{}, ask.LookAsk{}, ask.LookAnswer{}, daylight.Plan{}, daylight.Moment{},
@@ -145,6 +146,9 @@ func (g *generator) name(t reflect.Type) string {
 	case reflect.Slice:
 		return g.name(t.Elem()) + "[]"
 	case reflect.Array:
+		if t == reflect.TypeFor[target.Counts]() {
+			return "Record<string, number>" // by name, those that are not zero
+		}
 		return "[" + strings.TrimSuffix(strings.Repeat(g.name(t.Elem())+", ", t.Len()), ", ") + "]"
 	case reflect.Map:
 		return "Record<string, " + g.name(t.Elem()) + ">"

@@ -30,6 +30,7 @@ type cli struct {
 	Cube      cubeCmd      `cmd:"" help:"Write a setup's grade as a .cube table."`
 	Beam      beamCmd      `cmd:"" help:"Say where a sun must stand to shine on a spot."`
 	Step      stepCmd      `cmd:"" help:"Say how far an eye can go in a place before surfaces stop it."`
+	Cost      costCmd      `cmd:"" help:"Say what a view costs on a target: by pass, by light, and in memory."`
 	Inspect   inspectCmd   `cmd:"" help:"Say what is in a GLB file."`
 	Place     demoCmd      `cmd:"" name:"demo" help:"Write the demo place and its setup as files."`
 }

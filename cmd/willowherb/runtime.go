@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"willowherb/core/bake"
-	"willowherb/core/budget"
 	"willowherb/core/exposure"
 	"willowherb/core/frame"
 	"willowherb/core/lamps"
@@ -85,7 +84,7 @@ func (c *stillCmd) runtime(ctx context.Context, f *shownFrom) error {
 		return err
 	}
 	o := &frame.Order{World: f.w, Rest: rest, Lamps: f.lamps, View: f.cam, W: f.W, H: f.H, Samples: min(c.Samples, 4), Workers: workers,
-		Map: newMapped(f.s, d, gainsNow(ids, on)), Field: d.Field, Cascades: budget.Find(f.st.Setup.Target).SunCascades}
+		Map: newMapped(f.s, d, gainsNow(ids, on)), Field: d.Field, Cascades: f.st.Setup.Device().How.Cascades}
 	if d.Field != nil {
 		o.Gains = gainsNow(d.Field.Lights, on)
 	}

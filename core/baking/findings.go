@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"willowherb/core/bake"
-	"willowherb/core/budget"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/vec"
@@ -86,13 +85,13 @@ func Check(s *scene.Scene, doc *setup.Setup, r *bake.Result, e *Ended) []Finding
 	if _, padded := plan.Filled(); padded < wasteFrom && len(plan.Pages) > 1 {
 		add("waste", "", 1-padded, "%.0f %% of their texels", 100*(1-padded))
 	}
-	t := budget.Find(doc.Target)
+	t := doc.Device()
 	mb := plan.MB()
 	for _, m := range e.Mirrors {
 		mb += float64(m.Bytes()) / (1 << 20)
 	}
-	if t.LightmapMB > 0 && mb > t.LightmapMB {
-		add("memory", "", mb, "%.0f MB; %s has %.0f MB", mb, t.Name, t.LightmapMB)
+	if t.Limits.LightmapMB > 0 && mb > t.Limits.LightmapMB {
+		add("memory", "", mb, "%.0f MB; %s has %.0f MB", mb, t.Name, t.Limits.LightmapMB)
 	}
 	if e.Field != nil && len(e.Field.Dropped) > 0 {
 		n := len(e.Field.Dropped)

@@ -34,12 +34,13 @@ type Face struct {
 	half         float32 // tangent of the half-angle, or half the width in metres
 	size         int
 	depth        []float32 // along z, metres; +Inf where nothing is
+	reach        float32   // of a lamp's light
 	end          float32   // of a cascade: how far from the eye it serves
 }
 
 // Maps are a light's depth maps.
 type Maps struct {
-	faces []Face
+	Faces []Face
 	sun   bool
 	eye   vec.V3
 	aim   vec.V3
@@ -47,16 +48,27 @@ type Maps struct {
 
 // Draw draws a light's maps; the view places a sun's cascades.
 func Draw(ctx context.Context, w *world.World, l *light.Light, s Settings, v world.Camera, aspect float64, workers int) (*Maps, error) {
+	m := Plan(l, s, v, aspect)
+	err := spread.Over(ctx, len(m.Faces), workers, func(i int) { m.Faces[i].draw(w) })
+	return m, err
+}
+
+// Plan says which maps a light has, with nothing drawn into them yet.
+func Plan(l *light.Light, s Settings, v world.Camera, aspect float64) *Maps {
 	m := &Maps{sun: l.Distant(), eye: v.Eye, aim: v.Aim.Norm()}
 	size := min(max(s.Size, 1), 8192)
 	// Room at the border for the filter.
 	border := 1 + float32(2*(s.Filter+2)/float64(size))
+	reach := float32(math.Inf(1))
+	if l.Range > 0 {
+		reach = l.Range
+	}
 	add := func(z, up vec.V3, half float32) {
 		x := z.Cross(up).Norm()
 		if x == (vec.V3{}) {
 			x, _ = vec.Basis(z)
 		}
-		m.faces = append(m.faces, Face{pos: l.Pos, x: x, y: x.Cross(z), z: z, half: half, size: size})
+		m.Faces = append(m.Faces, Face{pos: l.Pos, x: x, y: x.Cross(z), z: z, half: half, size: size, reach: reach})
 	}
 	up := vec.V3{Y: 1}
 	switch plan, maps, half := l.Plan(); plan {
@@ -77,12 +89,7 @@ func Draw(ctx context.Context, w *world.World, l *light.Light, s Settings, v wor
 			add(z, u, border)
 		}
 	}
-	reach := float32(math.Inf(1))
-	if l.Range > 0 {
-		reach = l.Range
-	}
-	err := spread.Over(ctx, len(m.faces), workers, func(i int) { m.faces[i].draw(w, reach) })
-	return m, err
+	return m
 }
 
 // cascades cuts the view into slices, between even and logarithmic steps (Zhang
@@ -114,13 +121,13 @@ func (m *Maps) cascades(l *light.Light, s Settings, v world.Camera, aspect float
 			return d.Scale(float32(math.Round(float64(p/texel)))*texel - p)
 		}
 		centre = centre.Add(snap(x)).Add(snap(y))
-		m.faces = append(m.faces, Face{pos: centre, x: x, y: y, z: z, ortho: true, half: float32(r), size: size, end: float32(to)})
+		m.Faces = append(m.Faces, Face{pos: centre, x: x, y: y, z: z, ortho: true, half: float32(r), size: size, end: float32(to)})
 		from = to
 	}
 }
 
 // draw rasterises all casters into the map.
-func (f *Face) draw(w *world.World, reach float32) {
+func (f *Face) draw(w *world.World) {
 	f.depth = make([]float32, f.size*f.size)
 	for i := range f.depth {
 		f.depth[i] = float32(math.Inf(1))
@@ -129,7 +136,7 @@ func (f *Face) draw(w *world.World, reach float32) {
 	var skip []bool
 	for i := range s.Objects {
 		o := &s.Objects[i]
-		skip = append(skip, !w.Casts(i) || f.misses(o.Lo, o.Hi, reach))
+		skip = append(skip, !w.Casts(i) || f.Misses(o.Lo, o.Hi))
 	}
 	for t := range s.Mat {
 		if skip[s.Obj[t]] {
@@ -149,14 +156,14 @@ func (f *Face) local(p vec.V3) vec.V3 {
 	return vec.V3{X: d.Dot(f.x), Y: d.Dot(f.y), Z: d.Dot(f.z)}
 }
 
-// misses tells boxes that lie wholly outside the map.
-func (f *Face) misses(lo, hi vec.V3, reach float32) bool {
+// Misses tells boxes that lie wholly outside the map, by the sphere about each.
+func (f *Face) Misses(lo, hi vec.V3) bool {
 	c := f.local(vec.Lerp(lo, hi, 0.5))
 	r := hi.Sub(lo).Len() / 2
 	if f.ortho {
 		return c.X > f.half+r || c.X < -f.half-r || c.Y > f.half+r || c.Y < -f.half-r
 	}
-	if c.Z < -r || c.Len() > reach+r {
+	if c.Z < -r || c.Len() > f.reach+r {
 		return true
 	}
 	n := float32(math.Sqrt(float64(1 + f.half*f.half)))
@@ -285,22 +292,22 @@ func (f *Face) fill(s *scene.Scene, m *scene.Material, t uint32, a, b, c corner)
 func (m *Maps) face(p vec.V3) *Face {
 	if m.sun {
 		d := p.Sub(m.eye).Dot(m.aim)
-		for i := range m.faces {
-			if d <= m.faces[i].end {
-				return &m.faces[i]
+		for i := range m.Faces {
+			if d <= m.Faces[i].end {
+				return &m.Faces[i]
 			}
 		}
 		return nil
 	}
-	if len(m.faces) <= 2 {
-		for i := range m.faces {
-			if q := m.faces[i].local(p); q.Z > near {
-				return &m.faces[i]
+	if len(m.Faces) <= 2 {
+		for i := range m.Faces {
+			if q := m.Faces[i].local(p); q.Z > near {
+				return &m.Faces[i]
 			}
 		}
 		return nil
 	}
-	d := p.Sub(m.faces[0].pos)
+	d := p.Sub(m.Faces[0].pos)
 	x, y, z := abs(d.X), abs(d.Y), abs(d.Z)
 	k := 4
 	v := d.Z
@@ -312,7 +319,7 @@ func (m *Maps) face(p vec.V3) *Face {
 	if v < 0 {
 		k++
 	}
-	return &m.faces[k]
+	return &m.Faces[k]
 }
 
 func abs(x float32) float32 { return max(x, -x) }

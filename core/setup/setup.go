@@ -28,6 +28,7 @@ import (
 	"willowherb/core/exposure"
 	"willowherb/core/grade"
 	"willowherb/core/light"
+	"willowherb/core/target"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 )
@@ -171,6 +172,19 @@ type Setup struct {
 	Grade *grade.Grade `json:"grade,omitempty"`
 	// Bake is how the level is baked; left out: StandardBake.
 	Bake *Bake `json:"bake,omitempty"`
+	// Targets are devices of the setup's own, by id: calibrated, or written by hand.
+	Targets map[string]target.Target `json:"targets,omitempty"`
+}
+
+// Device is the target of the setup: of its own, of those that ship, or the first of these.
+func (s *Setup) Device() *target.Target {
+	if t, ok := s.Targets[s.Target]; ok {
+		return &t
+	}
+	if t, ok := target.Find(s.Target); ok {
+		return &t
+	}
+	return &target.All()[0]
 }
 
 // Day is where and when the sun and the sky are those of: by the clock, or by the sun's
@@ -722,6 +736,12 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 		err := s.Grade.Check()
 		c.ok(err == nil, "/grade", "%v", err)
 	}
+	c.count("/targets", len(s.Targets), MaxTargets)
+	each(s.Targets, changedIn(s.Targets, "targets", changed), func(id string, t *target.Target) {
+		c.id("/targets/"+id, id)
+		err := t.Check()
+		c.ok(err == nil, "/targets/"+id, "%v", err)
+	})
 	if s.Place != nil {
 		c.ok(len(s.Place.Blob) == 64 && len(s.Place.File) > 0 && len(s.Place.File) <= 600, "/place", "names no file that is kept")
 	}

@@ -23,6 +23,9 @@ type Zone struct {
 	Grade *grade.Grade `json:"grade,omitempty"`
 }
 
+// MaxTargets bounds the devices of a setup's own.
+const MaxTargets = 20
+
 // MaxZones bounds the zones of a setup.
 const MaxZones = 100
 

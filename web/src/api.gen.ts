@@ -382,6 +382,65 @@ export interface Bake {
   mirrors: Record<string, Mirror>
 }
 
+export interface Grid {
+  across: number
+  down: number
+  steps: number
+  far: number
+}
+
+export interface Method {
+  width: number
+  height: number
+  way: string
+  tile: number
+  slices: number
+  far: number
+  cascades: number
+  keeps: boolean
+  fog: Grid
+}
+
+export interface Limits {
+  ms: number
+  mb: number
+  shadowMB: number
+  lightmapMB: number
+  overlap: number
+  shadows: number
+}
+
+export interface Bytes {
+  texel: number
+  pixel: number
+  cell: number
+  entry: number
+  probe: number
+}
+
+export interface Term {
+  count: string
+  ns: number
+  error?: number
+  source: string
+}
+
+export interface Pass {
+  name: string
+  terms: Term[]
+}
+
+export interface Target {
+  id: string
+  name: string
+  says: string
+  rate: number
+  how: Method
+  limits: Limits
+  bytes: Bytes
+  passes: Pass[]
+}
+
 export interface Setup {
   version: number
   name: string
@@ -408,6 +467,7 @@ export interface Setup {
   aerial?: boolean
   grade?: Grade
   bake?: Bake
+  targets?: Record<string, Target>
 }
 
 export interface Report {
@@ -420,41 +480,56 @@ export interface Report {
   notes: string[]
 }
 
-export interface Volume {
-  pixelNs: number
-  across: number
-  down: number
-  steps: number
-  far: number
-  cellNs: number
-  lightNs: number
-  shadowNs: number
-  bytes: number
+export interface TermCost {
+  count: string
+  says: string
+  n: number
+  ns: number
+  ms: number
+  source: string
 }
 
-export interface Target {
-  id: string
+export interface PassCost {
   name: string
-  width: number
-  height: number
+  ms: number
+  error: number
+  terms: TermCost[]
+}
+
+export interface Cost {
+  shadeMs: number
+  shadowMs: number
+  airMs: number
+  ms: number
+  mb: number
+  passes: Record<string, number>
+  counts: Record<string, number>
+  maps: number
+  kept: number
+  side: number
+}
+
+export interface Kept {
+  name: string
+  mb: number
+  known: string
+  limit: number
+}
+
+export interface Frame {
+  ms: number
+  mb: number
   limitMs: number
   limitMB: number
-  baseMs: number
-  lightmapMs: number
-  lightmapMB: number
-  pixelNs: Record<string, number>
-  shadowPixelNs: number
-  sunShadowPixelNs: number
-  faceMs: number
-  triangleNs: number
-  casterShare: number
-  bytesPerTexel: number
-  sunCascades: number
-  contactNs: number
-  tracedNs: number
-  maxOverlap: number
-  maxShadows: number
-  fog: Volume
+  ownMs: number
+  passes: PassCost[]
+  lights: Record<string, Cost>
+  features: Record<string, number>
+  memory: Kept[]
+  counts: Record<string, number>
+  overlap: number
+  shadows: number
+  unknown: string[]
 }
 
 export interface Hello {
@@ -558,36 +633,6 @@ export interface FrameNews {
   clean: number
   settles: number
   layers: Record<string, LayerNews>
-}
-
-export interface Cost {
-  pixels: number
-  faces: number
-  triangles: number
-  shadeMs: number
-  shadowMs: number
-  cells: number
-  airMs: number
-  ms: number
-  mb: number
-}
-
-export interface FogCost {
-  steps: number
-  cells: number
-  ms: number
-  mb: number
-}
-
-export interface Frame {
-  lights: Record<string, Cost>
-  baseMs: number
-  ms: number
-  mb: number
-  limitMs: number
-  limitMB: number
-  baked: boolean
-  fog: FogCost
 }
 
 export interface Figures {

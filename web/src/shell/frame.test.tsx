@@ -115,7 +115,7 @@ test('measured colours have a legend in real units', () => {
 test('what has not been counted is shown as not known', () => {
   const view = { order: 0, eye: [0, 0, 0], aim: [0, 0, -1], roll: 0, fovY: 40, aspect: 1.6, ev: 4 }
   const doc = { target: 't', views: { a: { ...view, name: 'Hall' }, b: { ...view, name: 'Culvert' } }, lights: {}, curve: 'plain' } as unknown as Setup
-  const counted = { lights: {}, ms: 3.1, baseMs: 3.1, mb: 2, limitMs: 4, limitMB: 64, baked: false, fog: { steps: 0, cells: 0, ms: 0, mb: 0 } }
+  const counted = { lights: {}, ms: 3.1, ownMs: 3.1, mb: 2, limitMs: 4, limitMB: 64, passes: [], features: { surfaces: 3.1 }, memory: [], counts: {}, overlap: 0, shadows: 0, unknown: [] }
   const figures = { type: 'figures', revision: 1, thumb: 0 }
   useSetup.setState({ id: 1, doc, view: 'a', figures: { a: { ...figures, view: 'a' }, b: { ...figures, view: 'b', budget: counted } } as never })
   render(<QueryClientProvider client={queries}><Budget /></QueryClientProvider>)

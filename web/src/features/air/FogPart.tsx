@@ -2,6 +2,7 @@ import { Button, IconButton } from '@mui/material'
 import { X } from '@phosphor-icons/react/dist/csr/X'
 import type { Fog, FogBox } from '../../api.gen'
 import { addBox, clearFog, halveFog, marshFog, metres, removeBox, setBox, setFog, thinned } from '../../kernel/fog'
+import { useDevice } from '../../kernel/queries'
 import { useSetup } from '../../kernel/store'
 import { ColourField } from '../../ui/ColourField'
 import { linearToHex } from '../../ui/colour'
@@ -52,13 +53,15 @@ export function FogPart({ fog }: { fog: Fog | undefined }) {
 /** Cost is what fog costs in this view: its pass, its cells, and the lights in it. */
 function Cost() {
   const b = useSetup((s) => s.figures[s.view]?.budget)
-  if (!b || !(b.fog.ms > 0)) return null
-  const lights = Object.values(b.lights).reduce((a, c) => a + c.airMs, 0)
+  const ms = b?.features.fog ?? 0
+  const steps = useDevice()?.how.fog.steps ?? 0
+  if (!b || !(ms > 0)) return null
+  const cells = b.counts.fogCells ?? 0
   return (
     <p className="air-facts" data-testid="fog-cost">
-      <span>{b.fog.cells > 0 ? `${b.fog.steps} steps, ${(b.fog.cells / 1e6).toFixed(2)} million cells` : 'no light shows in it'}</span>
+      <span>{cells > 0 ? `${steps} steps, ${(cells / 1e6).toFixed(2)} million cells` : 'no light shows in it'}</span>
       <span>
-        <b>{(b.fog.ms + lights).toFixed(2)} ms</b> here
+        <b>{ms.toFixed(2)} ms</b> here
       </span>
     </p>
   )

@@ -1,4 +1,4 @@
-import type { Frame, Setup } from '../../api.gen'
+import type { Cost, Frame, Setup } from '../../api.gen'
 import { useTargets } from '../../kernel/queries'
 import { useSetup } from '../../kernel/store'
 import { Tip } from '../../ui/Tip'
@@ -11,29 +11,20 @@ interface Part {
 
 /** parts says what the frame is spent on. */
 function parts(doc: Setup, f: Frame): Part[] {
-  const sunShadow: Part = { name: 'Sun shadow', ms: 0, lights: [] }
-  const shadows: Part = { name: 'Shadows', ms: 0, lights: [] }
-  const live: Part = { name: 'Live lights', ms: 0, lights: [] }
-  const split: Part = { name: 'Split lights', ms: 0, lights: [] }
-  const fog: Part = { name: 'Fog', ms: f.fog.ms, lights: [] }
-  for (const [id, c] of Object.entries(f.lights)) {
-    const l = doc.lights[id]
-    if (!l || c.ms === 0) continue
-    const shade = l.carry === 'live' ? live : split
-    shade.ms += c.shadeMs
-    if (c.airMs > 0) {
-      fog.ms += c.airMs
-      fog.lights.push(l.name)
-    }
-    shade.lights.push(l.name)
-    if (c.shadowMs > 0) {
-      const s = l.kind === 'sun' ? sunShadow : shadows
-      s.ms += c.shadowMs
-      s.lights.push(l.name)
-    }
-  }
-  const base: Part = { name: f.baked ? 'Base and lightmap' : 'Base', ms: f.baseMs, lights: [] }
-  return [sunShadow, shadows, live, split, fog, base].filter((p) => p.ms > 0)
+  const ms = (...of: string[]) => of.reduce((sum, k) => sum + (f.features[k] ?? 0), 0)
+  const lights = (of: (c: Cost) => number) =>
+    Object.entries(f.lights)
+      .filter(([, c]) => of(c) > 0)
+      .sort((a, b) => of(b[1]) - of(a[1]))
+      .map(([id]) => doc.lights[id]?.name ?? '')
+  return [
+    { name: 'Surfaces', ms: ms('surfaces', 'light lists'), lights: [] },
+    { name: 'Shadows', ms: ms('shadows', 'shadow maps'), lights: lights((c) => c.shadowMs) },
+    { name: 'Lamps', ms: ms('shading'), lights: lights((c) => c.shadeMs) },
+    { name: 'Baked and around', ms: ms('baked and around'), lights: [] },
+    { name: 'Fog', ms: ms('fog'), lights: lights((c) => c.airMs) },
+    { name: 'Post', ms: ms('post'), lights: [] },
+  ].filter((p) => p.ms > 0.0005)
 }
 
 /** Budget is the frame at the target, stacked by what it is spent on, against its limit. */
@@ -44,7 +35,7 @@ export function Budget() {
   const all = useSetup((s) => s.figures)
   if (!doc) return <footer className="budget" />
   const target = targets.find((t) => t.id === doc.target) ?? targets[0]
-  const limit = target?.limitMs ?? 1
+  const limit = target?.limits.ms ?? 1
   const list = f ? parts(doc, f) : []
   const full = Math.max(limit * 1.3, (f?.ms ?? 0) * 1.05)
   const over = f ? f.ms - limit : 0

@@ -143,8 +143,8 @@ function Why({ id, l }: { id: string; l: Light }) {
     <>
       {costs && l.carry !== 'baked' && (
         <p className="why">
-          Reaches {(costs.pixels / 1e6).toFixed(2)} million pixels at the target
-          {costs.faces ? `; ${costs.faces} shadow ${costs.faces === 1 ? 'face' : 'faces'} with ${costs.triangles.toLocaleString('en')} triangles: ${costs.shadowMs.toFixed(2)} of its ${costs.ms.toFixed(2)} ms, ${costs.mb.toFixed(1)} MB.` : '; no shadow to draw.'}
+          Reaches {((costs.counts[l.kind] ?? 0) / 1e6).toFixed(2)} million pixels at the target
+          {costs.maps ? `; ${costs.maps} shadow ${costs.maps === 1 ? 'map' : 'maps'}${costs.kept > 0 ? `, ${costs.kept} kept from frame to frame,` : ''} with ${(costs.counts.casterTriangles ?? 0).toLocaleString('en')} triangles: ${costs.shadowMs.toFixed(2)} of its ${costs.ms.toFixed(2)} ms, ${costs.mb.toFixed(1)} MB.` : '; no shadow to draw.'}
         </p>
       )}
       {l.carry === 'baked' && <p className="why">Baked: it lies in the lightmap, and costs nothing of its own each frame.</p>}

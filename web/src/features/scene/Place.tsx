@@ -136,7 +136,7 @@ function Device({ doc }: { doc: Setup }) {
               <>
                 <b>{t.name}</b>
                 <span>
-                  {t.width} × {t.height}, lighting {t.limitMs.toFixed(1)} ms, {t.limitMB} MB
+                  {t.how.width} × {t.how.height}, lighting {t.limits.ms.toFixed(1)} ms, {t.limits.mb} MB
                 </span>
               </>
             ),
