@@ -31,6 +31,8 @@ type cli struct {
 	Beam      beamCmd      `cmd:"" help:"Say where a sun must stand to shine on a spot."`
 	Step      stepCmd      `cmd:"" help:"Say how far an eye can go in a place before surfaces stop it."`
 	Cost      costCmd      `cmd:"" help:"Say what a view costs on a target: by pass, by light, and in memory."`
+	Device    deviceCmd    `cmd:"" help:"Measure views on the simulated device: a CSV file of timings."`
+	Calibrate calibrateCmd `cmd:"" help:"Fit a target to a device's timings."`
 	Inspect   inspectCmd   `cmd:"" help:"Say what is in a GLB file."`
 	Place     demoCmd      `cmd:"" name:"demo" help:"Write the demo place and its setup as files."`
 }

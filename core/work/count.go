@@ -54,6 +54,15 @@ type Done struct {
 	Shadows int
 }
 
+// All is the work of all.
+func (d *Done) All() *target.Counts {
+	all := d.Own
+	for i := range d.Lights {
+		all.Add(&d.Lights[i].Counts)
+	}
+	return &all
+}
+
 // Live tells the lamps that are worked out at run time, sample by sample.
 func Live(l *lamps.Lamp) bool {
 	return !l.Off && l.Carry != setup.Baked && l.Kind != setup.Sky && l.Kind != setup.Emissive
