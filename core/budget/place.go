@@ -33,6 +33,9 @@ func Place(doc *setup.Setup, s *scene.Scene, w *world.World, bake *Baked) *work.
 func State(doc *setup.Setup, p *work.Place, lit []*lamps.Lamp, v *setup.View) *work.State {
 	g := v.GradeIn(doc)
 	st := &work.State{Lamps: lit, Moving: moving(doc, p, lit), Air: p.World.Air, Directional: doc.Baking().Directional, Blur: v.Focus > 0 || v.FocusOn != ""}
+	if doc.Fog != nil {
+		st.FogSteps = doc.Fog.Steps
+	}
 	if g != nil {
 		st.Bloom, st.Corners = g.Bloom > 0, g.Corners > 0
 	}

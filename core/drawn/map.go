@@ -22,6 +22,7 @@ type Settings struct {
 	Contact   float64 // length of contact shadows; 0: none
 	Thickness float64 // that contact shadows take things to have
 	Traced    int     // rays to the light instead of a map; 0: the map
+	Every     int     // frames in which the maps are drawn once; 0 and 1: in each
 }
 
 // near is where maps of lamps begin.

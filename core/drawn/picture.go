@@ -26,6 +26,8 @@ type Picture struct {
 	// Hits, if set, are what a Picture of the same view, size and samples found; they
 	// serve all its lights.
 	Hits *Hits
+	// Maps, if set, are the light's, drawn before.
+	Maps *Maps
 }
 
 // Hits are the first surfaces behind every place of every pixel.
@@ -70,9 +72,9 @@ const taps = 4
 // Render draws the light's maps and then the picture, RGB, rows from the top.
 func (p *Picture) Render(ctx context.Context) ([]float32, error) {
 	aspect := float64(p.W) / float64(p.H)
-	var maps *Maps
+	maps := p.Maps
 	var err error
-	if p.Light.Shadow && p.Set.Traced == 0 {
+	if p.Light.Shadow && p.Set.Traced == 0 && maps == nil {
 		if maps, err = Draw(ctx, p.World, p.Light, p.Set, p.View, aspect, p.Workers); err != nil {
 			return nil, err
 		}

@@ -30,7 +30,7 @@ func (l *Lamp) ShadowDrawn(cascades int) drawn.Settings {
 	if d.Cascades > 0 {
 		cascades = d.Cascades
 	}
-	return drawn.Settings{Size: max(l.ShadowMap, 16), Bias: d.Bias, Normal: d.Normal, Filter: d.Filter, Cascades: cascades, Distance: d.Distance, Contact: d.Contact, Thickness: d.Thickness, Traced: d.Traced}
+	return drawn.Settings{Size: max(l.ShadowMap, 16), Bias: d.Bias, Normal: d.Normal, Filter: d.Filter, Cascades: cascades, Distance: d.Distance, Contact: d.Contact, Thickness: d.Thickness, Traced: d.Traced, Every: d.Every}
 }
 
 // Lamp is a resolved light with geometry, ready for rendering.

@@ -11,6 +11,8 @@ type Drawn struct {
 	Contact   float64 `json:"contact"`   // metres that contact shadows reach; 0: none
 	Thickness float64 `json:"thickness"` // metres that they take things to be thick
 	Traced    int     `json:"traced"`    // rays instead of a map; 0: the map
+	// Every is in how many frames the maps are drawn once: 2 at half the rate; 0 and 1: in each.
+	Every int `json:"every,omitempty"`
 }
 
 // StandardDrawn is what a light has that says nothing.
@@ -25,4 +27,5 @@ func (d *Drawn) validate(c *checker, at string) {
 	c.num(at+"/contact", d.Contact, 0, 10)
 	c.num(at+"/thickness", d.Thickness, 0, 10)
 	c.num(at+"/traced", float64(d.Traced), 0, 64)
+	c.num(at+"/every", float64(d.Every), 0, 8)
 }

@@ -19,6 +19,9 @@ type Fog struct {
 	Most       float64    `json:"most"`    // the share that it hides at most
 	Colour     [3]float64 `json:"colour"`  // what it sends on of what it takes
 	Forward    float64    `json:"forward"` // -0.95 to 0.95: mean cosine of the angle by which it turns light
+	// Steps is into how many the target cuts the depth of the view for it; left out, as many as it
+	// has of its own.
+	Steps int `json:"steps,omitempty"`
 	// Boxes are denser air in some places.
 	Boxes map[string]FogBox `json:"boxes,omitempty"`
 }
@@ -42,6 +45,7 @@ func (f *Fog) validate(c *checker, at string) {
 	c.num(at+"/base", f.Base, -1e5, 1e5)
 	c.num(at+"/begins", f.Begins, 0, 1e5)
 	c.num(at+"/most", f.Most, 0, 1)
+	c.num(at+"/steps", float64(f.Steps), 0, 512)
 	c.unit(at+"/colour", f.Colour, 1)
 	c.num(at+"/forward", f.Forward, -0.95, 0.95)
 	c.count(at+"/boxes", len(f.Boxes), MaxFogBoxes)

@@ -23,11 +23,16 @@ type State struct {
 	Lamps []*lamps.Lamp
 	// Moving tells the lamps that move at run time: their maps are drawn in every frame.
 	Moving []bool
-	Air    *fog.Air
+	// Known, of some lamps, is work that was counted before of the same view: it is not
+	// counted again. nil: none. What it makes of Done.Most is not told.
+	Known []*LightWork
+	Air   *fog.Air
 	// Directional lightmaps are looked up twice.
 	Directional bool
 	// Reflections are the boxes of reflection probes, lo and hi.
 	Reflections [][2]vec.V3
+	// FogSteps, if not 0, is in the place of the target's.
+	FogSteps int
 	// What is done to the picture.
 	Bloom, Blur, Corners bool
 }
@@ -74,7 +79,10 @@ func (s *Seen) Count(ctx context.Context, st *State, workers int) (*Done, error)
 	s.around(st, d)
 	var lit []caster
 	for i, l := range st.Lamps {
-		if Live(l) {
+		switch {
+		case st.Known != nil && st.Known[i] != nil:
+			d.Lights[i] = *st.Known[i]
+		case Live(l):
 			lit = append(lit, s.caster(i, l))
 		}
 	}
@@ -109,7 +117,8 @@ func (s *Seen) Count(ctx context.Context, st *State, workers int) (*Done, error)
 			d.Shadows++
 		}
 		if w.Counts[target.FogLit] > 0 {
-			d.Own[target.FogCells] = float64(s.How.Fog.Cells())
+			g := s.grid(st)
+			d.Own[target.FogCells] = float64(g.Cells())
 		}
 	}
 	return d, err
@@ -117,7 +126,7 @@ func (s *Seen) Count(ctx context.Context, st *State, workers int) (*Done, error)
 
 // around counts what comes of baked light, skies, probes and mirrors, of fog and of the lens.
 func (s *Seen) around(st *State, d *Done) {
-	baked, sky := false, -1
+	baked, sky, sides := false, -1, 0.0
 	for i, l := range st.Lamps {
 		if l.Off {
 			continue
@@ -140,7 +149,7 @@ func (s *Seen) around(st *State, d *Done) {
 			}
 		}
 		if sky >= 0 {
-			d.Lights[sky].Counts[target.SkySides] += s.Weight
+			sides += s.Weight
 		}
 		n := 0
 		for _, b := range st.Reflections {
@@ -150,6 +159,9 @@ func (s *Seen) around(st *State, d *Done) {
 		}
 		d.Own[target.Mirrors] += float64(min(max(n, 1), 2)) * s.Weight
 	})
+	if sky >= 0 {
+		d.Lights[sky].Counts[target.SkySides] = sides
+	}
 	px := d.Own[target.Pixels]
 	if !st.Air.Clear() {
 		d.Own[target.FogPixels] = px
@@ -349,11 +361,21 @@ func (s *Seen) maps(st *State, c *caster, w *LightWork) {
 			w.Kept++
 			continue
 		}
-		w.Counts[target.Faces]++
-		w.Counts[target.Casters] += float64(draws)
-		w.Counts[target.CasterTriangles] += float64(triangles)
-		w.Counts[target.Texels] += float64(set.Size) * float64(set.Size)
+		often := 1 / float64(max(set.Every, 1))
+		w.Counts[target.Faces] += often
+		w.Counts[target.Casters] += often * float64(draws)
+		w.Counts[target.CasterTriangles] += often * float64(triangles)
+		w.Counts[target.Texels] += often * float64(set.Size) * float64(set.Size)
 	}
+}
+
+// grid is the fog's as a state has it.
+func (s *Seen) grid(st *State) target.Grid {
+	g := s.How.Fog
+	if st.FogSteps > 0 {
+		g.Steps = st.FogSteps
+	}
+	return g
 }
 
 // fogStride is of how many of the fog's cells, across and down, one is asked for all.
@@ -366,7 +388,7 @@ func (s *Seen) inFog(st *State, c *caster, w *LightWork) {
 	if !st.Air.Foggy() || l.NoAir {
 		return
 	}
-	g := &s.How.Fog
+	g := s.grid(st)
 	wide, high := max(g.Across/fogStride, 1), max(g.Down/fogStride, 1)
 	reached := 0
 	for y := range high {

@@ -97,6 +97,7 @@ export interface Drawn {
   contact: number
   thickness: number
   traced: number
+  every?: number
 }
 
 export interface Light {
@@ -328,6 +329,7 @@ export interface Fog {
   most: number
   colour: [number, number, number]
   forward: number
+  steps?: number
   boxes?: Record<string, FogBox>
 }
 

@@ -1,0 +1,376 @@
+package savings
+
+import (
+	"cmp"
+	"context"
+	"math"
+	"reflect"
+	"slices"
+
+	"willowherb/core/budget"
+	"willowherb/core/drawn"
+	"willowherb/core/edits"
+	"willowherb/core/exposure"
+	"willowherb/core/lamps"
+	"willowherb/core/scene"
+	"willowherb/core/setup"
+	"willowherb/core/staging"
+	"willowherb/core/target"
+	"willowherb/core/work"
+	"willowherb/core/world"
+)
+
+// Eye is a camera that the frame is to be made cheaper for, with its exposure.
+type Eye struct {
+	ID     string
+	Name   string
+	View   setup.View
+	Camera world.Camera
+}
+
+// EyeOf is a saved view.
+func EyeOf(doc *setup.Setup, id string) Eye {
+	v := doc.Views[id]
+	return Eye{id, v.Name, v, v.Camera()}
+}
+
+// Order is what is asked.
+type Order struct {
+	Doc   *setup.Setup // resolved: of one look
+	Scene *scene.Scene
+	World *world.World
+	// Relit makes the lamps of another document of the same place.
+	Relit func(doc *setup.Setup) ([]*lamps.Lamp, error)
+	// Staged makes the place of another document, and its lamps.
+	Staged func(doc *setup.Setup) (*world.World, []*lamps.Lamp, error)
+	Baked  *budget.Baked
+	Eyes   []Eye
+	Limit  float64 // ms, for each; 0: the target's
+	// Samples of each pixel of the pictures that are compared; 0: 12.
+	Samples int
+	Every   int // tiles, as work.Place.See takes it; 0: budget.Every
+	Workers int
+	// Tell is told how much is done, 0 to 1.
+	Tell func(share float64)
+}
+
+// Seen is a view before and after.
+type Seen struct {
+	ID     string  `json:"id"`
+	Name   string  `json:"name"`
+	Before float64 `json:"beforeMs"`
+	After  float64 `json:"afterMs"`
+	// Loss is what an eye would see of the chosen set in it: mean CIEDE2000, and what a
+	// twentieth of the pixels differ by and more.
+	Loss float64 `json:"loss"`
+	P95  float64 `json:"p95"`
+}
+
+// Result is what came of it.
+type Result struct {
+	LimitMs float64  `json:"limitMs"`
+	Views   []Seen   `json:"views"`
+	Changes []Change `json:"changes"` // the best for what they save first
+	Chosen  []int    `json:"chosen"`
+	// Loss is the mean over the views of what the chosen set loses, measured together; Added is
+	// that of its changes one by one, added up, by which sets were compared; and no other set
+	// that is enough loses less than Bound, so added up.
+	Loss     float64 `json:"loss"`
+	Added    float64 `json:"added"`
+	Bound    float64 `json:"bound"`
+	Reached  bool    `json:"reached"`
+	ShortMs  float64 `json:"shortMs"` // how far the worst view stays over
+	BeforeMB float64 `json:"beforeMB"`
+	AfterMB  float64 `json:"afterMB"`
+	// Ops are the edit of the chosen set.
+	Ops []edits.Op `json:"ops"`
+}
+
+type run struct {
+	*Order
+	device  *target.Target
+	now     state
+	moves   []bool
+	place   *work.Place
+	seen    []*work.Seen
+	before  []budget.Frame
+	done    []*work.Done // the eyes' work as it is now
+	maps    map[string]*drawn.Maps
+	changes []Change
+	after   []state
+}
+
+// worthwhile is what a change has to save of some view to be looked at, in ms.
+const worthwhile = 0.005
+
+// Find measures all changes and chooses a set. Errors: ctx ended, or a document that cannot be
+// lit.
+func Find(ctx context.Context, o *Order) (*Result, error) {
+	if o.Samples == 0 {
+		o.Samples = 12
+	}
+	r := &run{Order: o, device: o.Doc.Device(), maps: map[string]*drawn.Maps{}}
+	if o.Limit == 0 {
+		o.Limit = r.device.Limits.Ms
+	}
+	lit, err := o.Relit(o.Doc)
+	if err != nil {
+		return nil, err
+	}
+	r.now = state{o.Doc, o.World, lit}
+	r.moves = staging.Movers(o.Doc, o.Scene)
+	r.place = budget.Place(o.Doc, o.Scene, o.World, o.Baked)
+	if err := r.count(ctx); err != nil {
+		return nil, err
+	}
+	looks, err := r.measure(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return r.choose(ctx, looks)
+}
+
+func (r *run) tell(share float64) {
+	if r.Tell != nil {
+		r.Tell(share)
+	}
+}
+
+func (r *run) steps(doc *setup.Setup) int {
+	if doc.Fog != nil && doc.Fog.Steps > 0 {
+		return doc.Fog.Steps
+	}
+	return r.device.How.Fog.Steps
+}
+
+func (r *run) inFog(l *lamps.Lamp) bool { return work.Live(l) && !l.NoAir }
+
+// cost counts and prices the eyes' frames of a document.
+func (r *run) cost(ctx context.Context, doc *setup.Setup, lit []*lamps.Lamp) ([]budget.Frame, error) {
+	var out []budget.Frame
+	for i := range r.Eyes {
+		st := budget.State(doc, r.place, lit, &r.Eyes[i].View)
+		if r.done != nil {
+			st.Known = r.known(i, doc, lit)
+		}
+		d, err := r.seen[i].Count(ctx, st, r.Workers)
+		if err != nil {
+			return nil, err
+		}
+		if len(r.done) == i {
+			r.done = append(r.done, d)
+		}
+		out = append(out, budget.Price(r.device, lit, d, r.Baked))
+	}
+	return out, nil
+}
+
+// known is the work of the lamps that a document leaves as they were.
+func (r *run) known(eye int, doc *setup.Setup, lit []*lamps.Lamp) []*work.LightWork {
+	out := make([]*work.LightWork, len(lit))
+	if eye >= len(r.done) || r.steps(doc) != r.steps(r.Doc) {
+		return out
+	}
+	for i, l := range lit {
+		for k, was := range r.now.lamps {
+			if was.ID == l.ID && was.Key == l.Key && reflect.DeepEqual(was.Light, l.Light) {
+				out[i] = &r.done[eye].Lights[k]
+			}
+		}
+	}
+	return out
+}
+
+// count works out what every change saves, and drops those that save nothing.
+func (r *run) count(ctx context.Context) error {
+	for i := range r.Eyes {
+		s, err := r.place.See(ctx, r.Eyes[i].Camera, r.device.How, cmp.Or(r.Every, budget.Every), r.Workers)
+		if err != nil {
+			return err
+		}
+		r.seen = append(r.seen, s)
+	}
+	var err error
+	if r.before, err = r.cost(ctx, r.Doc, r.now.lamps); err != nil {
+		return err
+	}
+	moving := budget.State(r.Doc, r.place, r.now.lamps, &r.Eyes[0].View).Moving
+	all := Candidates(r.Doc, r.now.lamps, moving, r.device.How.Cascades, r.device.How.Fog.Steps)
+	for k := range all {
+		c := all[k]
+		e, err := edits.Apply(r.Doc, c.Ops)
+		if err != nil {
+			continue // an edit that cannot be made is no proposal
+		}
+		lit, err := r.Relit(e.After)
+		if err != nil {
+			return err
+		}
+		f, err := r.cost(ctx, e.After, lit)
+		if err != nil {
+			return err
+		}
+		worth := false
+		for v := range f {
+			c.SavedMs = append(c.SavedMs, r.before[v].Ms-f[v].Ms)
+			worth = worth || c.SavedMs[v] > worthwhile
+			c.SavedMB = max(c.SavedMB, r.before[v].MB-f[v].MB)
+		}
+		if !worth {
+			continue
+		}
+		c.By = how(c.Kinds)
+		r.changes = append(r.changes, c)
+		r.after = append(r.after, state{e.After, r.World, lit})
+		r.tell(0.3 * float64(k+1) / float64(len(all)))
+	}
+	return nil
+}
+
+// how says how a change's loss is measured.
+func how(kinds []Kind) string {
+	for _, k := range kinds {
+		switch k {
+		case NoShadow, Bake, Range, Cone, Merge:
+			return byLayers
+		case Steps:
+			return byFog
+		}
+	}
+	return byMaps
+}
+
+// measure makes the pictures of all views with every change.
+func (r *run) measure(ctx context.Context) (looks []*look, err error) {
+	for i := range r.Eyes {
+		v := &r.Eyes[i]
+		y := &look{ev: v.View.EV, curve: exposure.Curve(r.Doc.Curve), w: Wide, h: High, change: make([]sheet, len(r.changes))}
+		if a := v.View.Aspect; a > 0 {
+			y.w = max(int(math.Round(float64(High)*a)), 1)
+		}
+		for _, do := range []func(context.Context, *Eye, *look) error{r.layered, r.mapped, r.stepped} {
+			if err := do(ctx, v, y); err != nil {
+				return nil, err
+			}
+		}
+		for k := range r.changes {
+			n := y.loss([]int{k})
+			r.changes[k].Loss = append(r.changes[k].Loss, n.Mean)
+			r.changes[k].P95 = max(r.changes[k].P95, n.P95)
+		}
+		looks = append(looks, y)
+		r.tell(0.3 + 0.6*float64(i+1)/float64(len(r.Eyes)))
+	}
+	return looks, nil
+}
+
+func mean(v []float64) (m float64) {
+	for _, x := range v {
+		m += x / float64(len(v))
+	}
+	return m
+}
+
+// choose finds the set, checks it by doing all of its work, and measures it.
+func (r *run) choose(ctx context.Context, looks []*look) (*Result, error) {
+	groups := map[string]int{}
+	var items []Item
+	for i := range r.changes {
+		c := &r.changes[i]
+		it := Item{Saves: c.SavedMs, Loss: mean(c.Loss)}
+		for _, id := range c.Lights {
+			if _, ok := groups[id]; !ok {
+				groups[id] = len(groups)
+			}
+			it.Groups = append(it.Groups, groups[id])
+		}
+		items = append(items, it)
+	}
+	need := make([]float64, len(r.Eyes))
+	for v := range need {
+		need[v] = r.before[v].Ms - r.Limit
+	}
+	var ch Choice
+	var after []budget.Frame
+	var ops []edits.Op
+	for range 6 {
+		ch = Choose(items, need)
+		ops = nil
+		for _, i := range ch.Items {
+			ops = append(ops, r.changes[i].Ops...)
+		}
+		doc := r.Doc
+		if len(ops) > 0 {
+			e, err := edits.Apply(r.Doc, ops)
+			if err != nil {
+				return nil, err
+			}
+			doc = e.After
+		}
+		lit, err := r.Relit(doc)
+		if err != nil {
+			return nil, err
+		}
+		if after, err = r.cost(ctx, doc, lit); err != nil {
+			return nil, err
+		}
+		// Changes of different lights hardly touch one another; what they do is asked for besides.
+		enough := true
+		for v := range after {
+			if over := after[v].Ms - r.Limit; over > 1e-9 && ch.Short == 0 {
+				need[v] += over + 1e-6
+				enough = false
+			}
+		}
+		if enough {
+			break
+		}
+	}
+	out := &Result{LimitMs: r.Limit, Changes: r.changes, Chosen: ch.Items, Added: ch.Loss, Bound: ch.Bound, Ops: ops, Reached: true}
+	if out.Chosen == nil {
+		out.Chosen, out.Ops = []int{}, []edits.Op{}
+	}
+	for v := range r.Eyes {
+		n := looks[v].loss(ch.Items)
+		out.Views = append(out.Views, Seen{r.Eyes[v].ID, r.Eyes[v].Name, r.before[v].Ms, after[v].Ms, n.Mean, n.P95})
+		out.Loss += n.Mean / float64(len(r.Eyes))
+		out.BeforeMB, out.AfterMB = max(out.BeforeMB, r.before[v].MB), max(out.AfterMB, after[v].MB)
+		if over := after[v].Ms - r.Limit; over > 1e-9 {
+			out.Reached, out.ShortMs = false, max(out.ShortMs, over)
+		}
+	}
+	for _, i := range out.Chosen {
+		out.Changes[i].Chosen = true
+	}
+	r.sort(out)
+	r.tell(1)
+	return out, nil
+}
+
+// sort puts the chosen first, and then what loses least for what it saves.
+func (r *run) sort(out *Result) {
+	by := make([]int, len(out.Changes))
+	for i := range by {
+		by[i] = i
+	}
+	worth := func(c *Change) float64 { return mean(c.Loss) / max(slices.Max(c.SavedMs), 1e-9) }
+	slices.SortStableFunc(by, func(a, b int) int {
+		x, y := &out.Changes[a], &out.Changes[b]
+		if x.Chosen != y.Chosen {
+			if x.Chosen {
+				return -1
+			}
+			return 1
+		}
+		return cmp.Compare(worth(x), worth(y))
+	})
+	sorted := make([]Change, len(by))
+	out.Chosen = out.Chosen[:0]
+	for k, i := range by {
+		sorted[k] = out.Changes[i]
+		if sorted[k].Chosen {
+			out.Chosen = append(out.Chosen, k)
+		}
+	}
+	out.Changes = sorted
+}
