@@ -66,7 +66,23 @@ func Setup() *setup.Setup {
 		s.Views[ids[i]] = setup.View{Name: c.Name, Order: float64(i), Eye: c.Eye.Array(), Aim: c.Aim.Array(), FovY: c.FovY * 57.29577951308232, Aspect: c.Aspect, EV: ev[c.Name]}
 	}
 	s.Bake = bakeRules()
+	s.Routes = map[string]setup.Route{"round": round()}
 	return s
+}
+
+// round is the way that the level is played: in from the marsh, down the culvert and back, up the
+// stairs to the gauge room, and down from the catwalk.
+func round() setup.Route {
+	r := setup.StandardRoute()
+	r.Name, r.Figure = "The keeper's round", "Keeper"
+	for _, s := range []struct {
+		name    string
+		x, y, z float64
+	}{{"boardwalk", -30, 0, -0.3}, {"sluice", -13, 0, 0}, {"hall", -9, 0, 1.5}, {"", -4.6, 0, 3.5}, {"culvert", -4.6, waterY, 5.6}, {"", -4.6, waterY, 15}, {"hall", -4.6, 0, 4.2}, {"", 2, 0, 3}, {"", -9, 0, 0},
+		{"stairs", -11.3, 0, -2.6}, {"catwalk", -10, catwalkY, -4.25}, {"", 7, catwalkY, -4.25}, {"gauge room", 9.6, gaugeY, -3}, {"", 10.6, gaugeY, 2.5}, {"catwalk", 7, catwalkY, -4.25}, {"drop", 2, catwalkY, -4.2}, {"", 2, 0, -2.9}, {"", 3.5, 0, 1.5}} {
+		r.Stops = append(r.Stops, setup.Stop{Name: s.name, At: [3]float64{s.x, s.y, s.z}})
+	}
+	return r
 }
 
 // bakeRules are how the pump house is baked: reflection probes in its rooms and before it, and

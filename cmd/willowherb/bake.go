@@ -130,8 +130,8 @@ func (c *bakeCmd) told(e baking.Estimate) error {
 	return nil
 }
 
-// route is how wrong probes are along the way through the views.
-func route(faults []probes.Fault) (mean, worst float64) {
+// alongRoute is how wrong probes are along the way through the views.
+func alongRoute(faults []probes.Fault) (mean, worst float64) {
 	for _, f := range faults {
 		mean += f.Share / float64(len(faults))
 		worst = max(worst, f.Share)
@@ -140,7 +140,7 @@ func route(faults []probes.Fault) (mean, worst float64) {
 }
 
 func (c *bakeCmd) report(o *opened, b *lightmap.Bake, d *baking.Done, took time.Duration) error {
-	mean, worst := route(d.Faults)
+	mean, worst := alongRoute(d.Faults)
 	took1 := map[string]float64{}
 	for s, t := range d.Took {
 		took1[string(s)] = t.Seconds()

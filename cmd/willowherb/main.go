@@ -34,6 +34,7 @@ type cli struct {
 	Device    deviceCmd    `cmd:"" help:"Measure views on the simulated device: a CSV file of timings."`
 	Calibrate calibrateCmd `cmd:"" help:"Fit a target to a device's timings."`
 	Savings   savingsCmd   `cmd:"" help:"Find the changes that bring views under a limit with the least loss."`
+	Route     routeCmd     `cmd:"" help:"Walk a route: light, exposure, readability and cost at every step."`
 	Inspect   inspectCmd   `cmd:"" help:"Say what is in a GLB file."`
 	Place     demoCmd      `cmd:"" name:"demo" help:"Write the demo place and its setup as files."`
 }

@@ -52,6 +52,18 @@ const mostSpots = 200_000
 // Find looks for the ground about some places, above which it lies, as far as reach metres on
 // foot, on a lattice of cell metres. Error: ctx ended.
 func Find(ctx context.Context, w *world.World, from []vec.V3, body Body, cell, reach float64) (*Ground, error) {
+	return FindIn(ctx, w, from, body, cell, reach, nil)
+}
+
+// Box is a part of a level, along its axes.
+type Box struct{ Lo, Hi vec.V3 }
+
+func (b *Box) holds(p vec.V3) bool {
+	return p.X >= b.Lo.X && p.Z >= b.Lo.Z && p.X <= b.Hi.X && p.Z <= b.Hi.Z
+}
+
+// FindIn is Find without what lies beside a box, seen from above; nil: nothing does.
+func FindIn(ctx context.Context, w *world.World, from []vec.V3, body Body, cell, reach float64, box *Box) (*Ground, error) {
 	g := &Ground{Cell: cell, at: map[[2]int32][]int32{}}
 	t := w.Tracer()
 	defer t.Release()
@@ -80,7 +92,7 @@ func Find(ctx context.Context, w *world.World, from []vec.V3, body Body, cell, r
 		for way, d := range ways {
 			i, j := g.Spots[k].I+d[0], g.Spots[k].J+d[1]
 			q, ok := s.step(g.Spots[k].Pos, i, j)
-			if !ok {
+			if !ok || box != nil && !box.holds(q) {
 				continue
 			}
 			o, fresh := g.add(i, j, q, g.Spots[k].Walked+cell)
@@ -166,6 +178,9 @@ func (g *Ground) Near(p vec.V3) (spot int32, far float64) {
 	return spot, far
 }
 
+// fallen is how many metres of way somebody takes to spare a metre's fall.
+const fallen = 10
+
 // Way is the shortest way on foot between two spots, both of them in it; nil for none.
 func (g *Ground) Way(from, to int32) []int32 {
 	if from < 0 || to < 0 {
@@ -190,7 +205,10 @@ func (g *Ground) Way(from, to int32) []int32 {
 			if o < 0 {
 				continue
 			}
-			if d := dist[k.spot] + float64(g.Spots[o].Pos.Sub(g.Spots[k.spot].Pos).Len()); d < dist[o] {
+			d := dist[k.spot] + float64(g.Spots[o].Pos.Sub(g.Spots[k.spot].Pos).Len())
+			// Nobody jumps where a way leads down.
+			d += fallen * max(float64(g.Spots[k.spot].Pos.Y-g.Spots[o].Pos.Y)-Grown.Drop, 0)
+			if d < dist[o] {
 				dist[o], came[o] = d, k.spot
 				heap.Push(q, top{o, d})
 			}
@@ -208,6 +226,40 @@ func (g *Ground) Way(from, to int32) []int32 {
 		way[i], way[j] = way[j], way[i]
 	}
 	return way
+}
+
+// Straight reports whether one can walk straight from a spot to another, over spots that
+// lead to one another without a fall.
+func (g *Ground) Straight(from, to int32) bool {
+	a, b := g.Spots[from].Pos, g.Spots[to].Pos
+	d := b.Sub(a)
+	n := int(float64(vec.V3{X: d.X, Z: d.Z}.Len())/(g.Cell/2)) + 1
+	now := from
+	for k := 1; k <= n; k++ {
+		p := vec.Lerp(a, b, float32(k)/float32(n))
+		i, j := int32(math.Floor(float64(p.X)/g.Cell)), int32(math.Floor(float64(p.Z)/g.Cell))
+		for g.Spots[now].I != i || g.Spots[now].J != j {
+			s := &g.Spots[now]
+			// Across first, then along: over a corner both ways round have to be free.
+			next := int32(-1)
+			for way, w := range ways {
+				o := s.Next[way]
+				if o < 0 || (i-s.I)*w[0]+(j-s.J)*w[1] <= 0 {
+					continue
+				}
+				if h := g.Spots[o].Pos.Y - s.Pos.Y; h < -float32(Grown.Drop) {
+					continue
+				}
+				next = o
+				break
+			}
+			if next < 0 {
+				return false
+			}
+			now = next
+		}
+	}
+	return now == to
 }
 
 type top struct {

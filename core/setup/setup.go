@@ -174,6 +174,8 @@ type Setup struct {
 	Bake *Bake `json:"bake,omitempty"`
 	// Targets are devices of the setup's own, by id: calibrated, or written by hand.
 	Targets map[string]target.Target `json:"targets,omitempty"`
+	// Routes are ways through the level that are played.
+	Routes map[string]Route `json:"routes,omitempty"`
 }
 
 // Device is the target of the setup: of its own, of those that ship, or the first of these.
@@ -736,6 +738,8 @@ func (s *Setup) ValidateChanged(changed func(list string) (ids []string, all boo
 		err := s.Grade.Check()
 		c.ok(err == nil, "/grade", "%v", err)
 	}
+	c.count("/routes", len(s.Routes), MaxRoutes)
+	each(s.Routes, changedIn(s.Routes, "routes", changed), func(id string, r *Route) { r.validate(&c, "/routes/"+id, id) })
 	c.count("/targets", len(s.Targets), MaxTargets)
 	each(s.Targets, changedIn(s.Targets, "targets", changed), func(id string, t *target.Target) {
 		c.id("/targets/"+id, id)

@@ -443,6 +443,35 @@ export interface Target {
   passes: Pass[]
 }
 
+export interface Stop {
+  name?: string
+  at: [number, number, number]
+}
+
+export interface Rules {
+  figure: number
+  path: number
+  lux: number
+  dark: number
+  bright: number
+  swing: number
+  ms: number
+}
+
+export interface Route {
+  name: string
+  order: number
+  stops: Stop[]
+  camera?: string
+  speed: number
+  eye: number
+  fovY: number
+  ahead: number
+  figure?: string
+  adapts?: boolean
+  rules: Rules
+}
+
 export interface Setup {
   version: number
   name: string
@@ -470,6 +499,7 @@ export interface Setup {
   grade?: Grade
   bake?: Bake
   targets?: Record<string, Target>
+  routes?: Record<string, Route>
 }
 
 export interface Report {

@@ -10,6 +10,8 @@ import { useSetup } from '../../kernel/store'
 import { lightEdits } from '../../kernel/lightEdits'
 import { Tip } from '../../ui/Tip'
 
+const whole: (keyof Drawn)[] = ['cascades', 'traced', 'every']
+
 /** DrawnPart is how the target draws a light's shadow, beside the way to see it. */
 export function DrawnPart({ id, l }: { id: string; l: Light }) {
   const [open, setOpen] = useState(Boolean(l.drawn))
@@ -26,7 +28,7 @@ export function DrawnPart({ id, l }: { id: string; l: Light }) {
           {label}
         </span>
       </Tip>
-      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={d[field]} unit={unit} min={min} max={max} step={step} geometric={geometric} show={show} onDraft={(v) => set({ [field]: field === 'cascades' || field === 'traced' ? Math.round(v) : v }, '', false)} onDone={(v) => set({ [field]: field === 'cascades' || field === 'traced' ? Math.round(v) : v }, `${label.toLowerCase()} ${tidy(v)} ${unit}`)} />
+      <NumberField label={`${l.name} ${label.toLowerCase()}`} value={d[field] ?? 0} unit={unit} min={min} max={max} step={step} geometric={geometric} show={show} onDraft={(v) => set({ [field]: whole.includes(field) ? Math.round(v) : v }, '', false)} onDone={(v) => set({ [field]: whole.includes(field) ? Math.round(v) : v }, `${label.toLowerCase()} ${tidy(v)} ${unit}`)} />
     </div>
   )
   if (!open)
@@ -46,6 +48,7 @@ export function DrawnPart({ id, l }: { id: string; l: Light }) {
       {l.kind === 'sun' && number('Distance', 'distance', 'm', 1, 1000, 1.1, 'From the eye, where its shadows end', tidy, true)}
       {d.traced === 0 && number('Contact', 'contact', 'm', 0, 2, 0.02, 'Length of contact shadows, looked for in the picture’s depth', (v) => (v === 0 ? 'none' : tidy(v)))}
       {d.traced === 0 && d.contact > 0 && number('Thickness', 'thickness', 'm', 0.01, 3, 0.02, 'How thick contact shadows take things to be')}
+      {d.traced === 0 && number('Drawn', 'every', '', 1, 8, 1, 'The maps are drawn once in so many frames', (v) => (v < 2 ? 'each frame' : `every ${Math.round(v)}`))}
       {number('Traced', 'traced', 'rays', 0, 16, 1, 'Rays to the light instead of a map', (v) => (v === 0 ? 'none' : String(Math.round(v))))}
       <span className="wide">
         {(['runtime', 'beside', 'gap'] as const).map((w) => (
