@@ -22,7 +22,7 @@ type savingsCmd struct {
 }
 
 func (c *savingsCmd) Run(ctx context.Context) error {
-	if c.Limit < 0 || c.Limit > 1e5 {
+	if !(c.Limit >= 0 && c.Limit <= 1e5) {
 		return usage("--limit %g is not between 0 and 100000 ms", c.Limit)
 	}
 	if c.Samples < 1 || c.Samples > 4096 {

@@ -35,6 +35,14 @@ type Found struct {
 	Light  string `json:"light,omitempty"` // that costs most there
 }
 
+// Where is the part of the way in words.
+func (f *Found) Where() string {
+	if f.To-f.From < 0.5 {
+		return fmt.Sprintf("at %.0f m", f.From)
+	}
+	return fmt.Sprintf("%.0f to %.0f m", f.From, f.To)
+}
+
 // tellsApart is the CIEDE2000 from which colour alone tells a figure from what is behind it.
 const tellsApart = 5
 
@@ -107,6 +115,14 @@ func rules(w *Walked, r *setup.Route) (out []rule) {
 	return out
 }
 
+// each is how long a step takes.
+func each(steps []Step, i int) float64 {
+	if i+1 < len(steps) {
+		return steps[i+1].Second - steps[i].Second
+	}
+	return 0
+}
+
 // find gathers the steps that break each rule into parts of the way.
 func find(w *Walked, r *setup.Route, joins float64) []Found {
 	out := []Found{}
@@ -127,7 +143,7 @@ func find(w *Walked, r *setup.Route, joins float64) []Found {
 				}
 			}
 			a, b := &w.Steps[first], &w.Steps[last]
-			f := Found{Kind: u.kind, What: u.words(a, &w.Steps[worst], b.Second-a.Second), From: a.Metres, To: b.Metres, Step: worst, Limit: u.limit}
+			f := Found{Kind: u.kind, What: u.words(a, &w.Steps[worst], b.Second-a.Second+each(w.Steps, last)), From: a.Metres, To: b.Metres, Step: worst, Limit: u.limit}
 			f.Value, f.Number = u.number(&w.Steps[worst])
 			if u.kind == OverBudget {
 				f.Light = w.Steps[worst].Worst

@@ -51,6 +51,11 @@ func (p *Place) Camera() world.Camera {
 	return world.Camera{Eye: p.Eye, Aim: p.Aim, Up: up, FovY: p.FovY}
 }
 
+// PlaceOf is the place of a step; fovY in degrees.
+func PlaceOf(s *Step, fovY float64) Place {
+	return Place{Ground: vec.Of(s.At), Eye: vec.Of(s.Eye), Aim: vec.Of(s.Aim), FovY: fovY * math.Pi / 180, Metres: s.Metres, Second: s.Second, Stop: s.Stop}
+}
+
 // Way is a route as it is walked.
 type Way struct {
 	Places []Place
