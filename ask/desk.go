@@ -15,6 +15,8 @@ import (
 	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/lamps"
+	"willowherb/core/route"
+	"willowherb/core/savings"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
 	"willowherb/core/spread"
@@ -44,6 +46,11 @@ type Desk struct {
 	bakePictures stage.Shelf[*BakePicture]
 	guesses      stage.Shelf[*baking.Estimate]
 	live         stage.Shelf[[]float32] // lights of frames as the target draws them
+	walks        tasks[route.Walked]
+	saves        tasks[savings.Result]
+	// What the last walk found out of its place, by the stage's key; the walk at work has it.
+	walkKnown *route.Known
+	walkedOn  string
 }
 
 // NewDesk returns a desk for what a studio makes.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"time"
 
 	"willowherb/core/budget"
 	"willowherb/core/exposure"
@@ -61,6 +62,12 @@ func (p *Pictures) makeFigures() error {
 		parts = append(parts, q)
 	}
 	p.mu.Unlock()
+	// What is baked changes seldom, and is asked for seldom.
+	if time.Since(p.bakedAt) > bakedFor {
+		if b, ok := p.studio.keptBy(context.Background(), p.id); ok {
+			p.baked, p.bakedAt = b, time.Now()
+		}
+	}
 	p.counted(doc, on)
 	for _, q := range parts {
 		var b *budget.Frame
@@ -96,13 +103,16 @@ func (p *Pictures) makeFigures() error {
 // counted makes the place ready for what is counted of a document, and lets go what was seen
 // of another. Call with drawing held.
 func (p *Pictures) counted(doc *setup.Setup, on *stage.Stage) {
-	key := fmt.Sprintf("%s %+v", on.Key, doc.Device().How)
+	key := fmt.Sprintf("%s %+v %v", on.Key, doc.Device().How, p.baked)
 	if p.seenOf == key {
 		return
 	}
 	p.seenOf, p.seen = key, map[string]*work.Seen{}
 	p.place = budget.Place(doc, on.Scene, on.World, p.baked)
 }
+
+// bakedFor is how long what is known of the newest bake is taken to hold.
+const bakedFor = 5 * time.Second
 
 // seenMost bounds the views whose surfaces are kept, 300 kB each.
 const seenMost = 40

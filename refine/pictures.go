@@ -35,10 +35,11 @@ type Pictures struct {
 	sending sync.Mutex
 	drawing sync.Mutex // of figures
 	// What has been seen of the views of a place, for their budgets. With drawing held.
-	place  *work.Place
-	seen   map[string]*work.Seen // by sight
-	seenOf string
-	baked  *budget.Baked // what the newest bake keeps; nil: none is known
+	place   *work.Place
+	seen    map[string]*work.Seen // by sight
+	seenOf  string
+	baked   *budget.Baked // what the newest bake keeps; nil: none is known
+	bakedAt time.Time     // when that was asked for
 
 	mu       sync.Mutex // of what follows
 	doc      *setup.Setup

@@ -11,6 +11,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"willowherb/core/budget"
 	"willowherb/core/lamps"
 	"willowherb/core/spread"
 	"willowherb/core/vec"
@@ -43,6 +44,8 @@ type Studio struct {
 	// busy reports whether something else on this machine is waited for more; pictures that have
 	// their first sample rest then.
 	busy func() bool
+	// baked is what the newest bake of a setup keeps on the target.
+	baked func(ctx context.Context, setup int64) (*budget.Baked, error)
 	// How wide the next picture in motion will be; the worker's own.
 	previewWidth int
 }
@@ -366,6 +369,27 @@ func (s *Studio) RestWhile(busy func() bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.busy = busy
+}
+
+// KeptBy has budgets count what a setup's newest bake keeps on the target.
+func (s *Studio) KeptBy(baked func(ctx context.Context, setup int64) (*budget.Baked, error)) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.baked = baked
+}
+
+// keptBy is what a setup's newest bake keeps; ok is false where that cannot be told now.
+func (s *Studio) keptBy(ctx context.Context, setup int64) (b *budget.Baked, ok bool) {
+	s.mu.Lock()
+	baked := s.baked
+	s.mu.Unlock()
+	if baked == nil {
+		return nil, true
+	}
+	ctx, stop := context.WithTimeout(ctx, time.Second)
+	defer stop()
+	b, err := baked(ctx, setup)
+	return b, err == nil
 }
 
 func (s *Studio) resting() bool {

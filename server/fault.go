@@ -90,6 +90,8 @@ func (s *Server) fault(c fiber.Ctx, err error) error {
 		return say(409, bare(ask.ErrBake), "Bake, or choose otherwise.")
 	case errors.Is(err, ask.ErrFinals):
 		return say(422, bare(ask.ErrFinals), "Ask for them otherwise.")
+	case errors.Is(err, ask.ErrBudget):
+		return say(422, bare(ask.ErrBudget), "Choose a value that fits.")
 	case errors.Is(err, ask.ErrWalk):
 		return say(422, bare(ask.ErrWalk), "Choose other views or another time.")
 	case errors.As(err, &fe):

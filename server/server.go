@@ -65,6 +65,7 @@ func Build(ctx context.Context, db *store.DB, opt refine.Options, linger time.Du
 		return Parts{}, err
 	}
 	studio.RestWhile(f.Urgent)
+	studio.KeptBy(f.Keeps)
 	return Parts{DB: db, Blobs: blobs, Journal: j, Studio: studio, Hall: room.NewHall(j, studio, linger), Farm: f, Files: files}, nil
 }
 
@@ -101,6 +102,7 @@ func New(parts Parts) *Server {
 	s.assetRoutes(api)
 	s.bakeRoutes(api)
 	s.finalRoutes(api)
+	s.budgetRoutes(api)
 	api.Get("/setups/:id/live", s.live())
 	api.Get("/targets", func(c fiber.Ctx) error { return c.JSON(target.All()) })
 	api.Use(func(c fiber.Ctx) error {

@@ -77,7 +77,7 @@ func View(of string, t *target.Target, f *budget.Frame, name map[string]string) 
 }
 
 var ruleWords = []struct {
-	kind  route.Kind
+	kind  route.Trouble
 	words string
 	hold  func(r *setup.Rules) float64
 	fix   string

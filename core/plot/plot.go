@@ -419,3 +419,29 @@ func (p *Plot) warnings(lamps []*lamps.Lamp) {
 		}
 	}
 }
+
+// PlanAt are the walls of a place cut at a height, as x, z, x, z in metres, within a box seen
+// from above; skip tells the objects that are left out, nil for none.
+func PlanAt(s *scene.Scene, skip []bool, lo, hi vec.V3, height float64) [][4]float64 {
+	out := [][4]float64{}
+	for t := range s.Mat {
+		o := s.Obj[t]
+		if skip != nil && skip[o] || s.Absent != nil && s.Absent[o] {
+			continue
+		}
+		a, b, c := s.Corner(uint32(t))
+		q := [3]vec.V3{s.V.Pos[a], s.V.Pos[b], s.V.Pos[c]}
+		if l := vec.Min3(vec.Min3(q[0], q[1]), q[2]); l.X > hi.X || l.Z > hi.Z {
+			continue
+		}
+		if h := vec.Max3(vec.Max3(q[0], q[1]), q[2]); h.X < lo.X || h.Z < lo.Z {
+			continue
+		}
+		if x, y, ok := cut(q, func(v vec.V3) float32 { return v.Y - float32(height) }); ok {
+			if seg := ([4]float64{float64(x.X), float64(x.Z), float64(y.X), float64(y.Z)}); long(seg) {
+				out = append(out, seg)
+			}
+		}
+	}
+	return joined(out)
+}

@@ -7,23 +7,23 @@ import (
 	"willowherb/core/setup"
 )
 
-// Kind is a kind of finding.
-type Kind string
+// Trouble is a kind of finding.
+type Trouble string
 
 // Kinds of finding.
 const (
-	LostFigure Kind = "figure"
-	LostPath   Kind = "path"
-	TooDark    Kind = "dark"
-	TooDim     Kind = "lux"
-	TooBright  Kind = "bright"
-	Swings     Kind = "swing"
-	OverBudget Kind = "cost"
+	LostFigure Trouble = "figure"
+	LostPath   Trouble = "path"
+	TooDark    Trouble = "dark"
+	TooDim     Trouble = "lux"
+	TooBright  Trouble = "bright"
+	Swings     Trouble = "swing"
+	OverBudget Trouble = "cost"
 )
 
 // Found is a part of the way that breaks a rule.
 type Found struct {
-	Kind  Kind    `json:"kind"`
+	Kind   Trouble    `json:"kind"`
 	What  string  `json:"what"`
 	From  float64 `json:"from"` // metres
 	To    float64 `json:"to"`
@@ -51,7 +51,7 @@ const joins = 1.0
 
 // rule is one that steps are held to.
 type rule struct {
-	kind   Kind
+	kind   Trouble
 	limit  float64
 	bad    func(s *Step) (by float64, broken bool) // by how much it is broken: the worst is told
 	words  func(first, worst *Step, seconds float64) string

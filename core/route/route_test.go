@@ -161,12 +161,12 @@ func TestFiguresAreToldApart(t *testing.T) {
 	r.Rules = setup.Rules{Figure: 0.5, Dark: 0.7, Lux: 1}
 	out = walk(t, w, doc, r)
 	require.InDelta(t, 0, out.Steps[2].Figure[1].Stops, 1e-6)
-	kinds := map[Kind]int{}
+	kinds := map[Trouble]int{}
 	for _, f := range out.Found {
 		kinds[f.Kind]++
 		require.LessOrEqual(t, f.From, f.To)
 	}
-	require.Equal(t, map[Kind]int{LostFigure: 1, TooDark: 1, TooDim: 1}, kinds)
+	require.Equal(t, map[Trouble]int{LostFigure: 1, TooDark: 1, TooDim: 1}, kinds)
 }
 
 // The lamp of a rig on who walks goes along, turned as it turns.

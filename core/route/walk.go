@@ -13,6 +13,7 @@ import (
 	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/path"
+	"willowherb/core/plot"
 	"willowherb/core/probes"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -92,6 +93,8 @@ type Walked struct {
 	LimitMs float64 `json:"limitMs"`
 	Worst   int     `json:"worst"`
 	Jumps   []int   `json:"jumps"`
+	// Walls are the level cut at the height of a chest over most of the way, as x, z, x, z.
+	Walls [][4]float64 `json:"walls"`
 }
 
 // Order is what is to be walked.
@@ -193,9 +196,33 @@ func Walk(ctx context.Context, o *Order) (*Walked, error) {
 		}
 		out.Second = max(out.Second, s.Second)
 	}
+	out.Walls = w.walls()
 	out.Found = find(out, &o.Route, max(joins, 1.5*o.Each))
 	w.tell(1)
 	return out, nil
+}
+
+// walls cuts the level at 1.2 m over the height that most of the way lies at; what is shorter than
+// a hand's breadth is left out.
+func (w *walker) walls() [][4]float64 {
+	lo, hi := vec.Splat(math.MaxFloat32), vec.Splat(-math.MaxFloat32)
+	var heights []float32
+	for _, p := range w.way.Places {
+		lo, hi = vec.Min3(lo, p.Ground), vec.Max3(hi, p.Ground)
+		heights = append(heights, p.Ground.Y)
+	}
+	slices.Sort(heights)
+	all := plot.PlanAt(w.Scene, w.moves, lo.Sub(vec.Splat(margin)), hi.Add(vec.Splat(margin)), float64(heights[len(heights)/2])+1.2)
+	out := [][4]float64{}
+	for _, s := range all {
+		if math.Hypot(s[2]-s[0], s[3]-s[1]) > 0.25 {
+			for k, v := range s {
+				s[k] = math.Round(v*100) / 100
+			}
+			out = append(out, s)
+		}
+	}
+	return out
 }
 
 func (w *walker) tell(share float64) {

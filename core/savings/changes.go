@@ -18,26 +18,26 @@ import (
 	"willowherb/core/work"
 )
 
-// Kind is a kind of change.
-type Kind string
+// Means is a kind of change.
+type Means string
 
 // Kinds of change.
 const (
-	NoShadow Kind = "no shadow"
-	Bake     Kind = "baked"
-	Range    Kind = "shorter range"
-	Cone     Kind = "narrower cone"
-	Merge    Kind = "one lamp for two"
-	Map      Kind = "smaller map"
-	Cascades Kind = "fewer cascades"
-	HalfRate Kind = "shadows at half the rate"
-	Filter   Kind = "narrower filter"
-	Steps    Kind = "fewer steps of fog"
+	NoShadow Means = "no shadow"
+	Bake     Means = "baked"
+	Range    Means = "shorter range"
+	Cone     Means = "narrower cone"
+	Merge    Means = "one lamp for two"
+	Map      Means = "smaller map"
+	Cascades Means = "fewer cascades"
+	HalfRate Means = "shadows at half the rate"
+	Filter   Means = "narrower filter"
+	Steps    Means = "fewer steps of fog"
 )
 
-// Change is one that could be made.
-type Change struct {
-	Kinds  []Kind     `json:"kinds"`
+// Saving is one that could be made.
+type Saving struct {
+	Kinds  []Means     `json:"kinds"`
 	What   string     `json:"what"`
 	Lights []string   `json:"lights"` // ids: two changes of one light are not made together
 	Ops    []edits.Op `json:"ops"`
@@ -81,7 +81,7 @@ const nearTogether = 0.35
 // Candidates are the changes that may be tried of a setup's lights as they are resolved.
 // moving tells the lamps that travel; cascades and steps are what the target has where the
 // setup says none.
-func Candidates(doc *setup.Setup, lit []*lamps.Lamp, moving []bool, cascades, steps int) (out []Change) {
+func Candidates(doc *setup.Setup, lit []*lamps.Lamp, moving []bool, cascades, steps int) (out []Saving) {
 	for i, l := range lit {
 		if !work.Live(l) {
 			continue
@@ -102,7 +102,7 @@ func Candidates(doc *setup.Setup, lit []*lamps.Lamp, moving []bool, cascades, st
 				if doc.Fog.Steps == 0 {
 					o.Op = "add"
 				}
-				out = append(out, Change{Kinds: []Kind{Steps}, What: fmt.Sprintf("Fog: %d steps", n), Lights: []string{fogID}, Ops: []edits.Op{o}})
+				out = append(out, Saving{Kinds: []Means{Steps}, What: fmt.Sprintf("Fog: %d steps", n), Lights: []string{fogID}, Ops: []edits.Op{o}})
 			}
 		}
 	}
@@ -112,10 +112,10 @@ func Candidates(doc *setup.Setup, lit []*lamps.Lamp, moving []bool, cascades, st
 // fogID stands for the fog among the lights of a change.
 const fogID = "/fog"
 
-func ofLight(l *lamps.Lamp, moves bool, cascades int) (out []Change) {
+func ofLight(l *lamps.Lamp, moves bool, cascades int) (out []Saving) {
 	at := "/lights/" + l.ID + "/"
-	add := func(k Kind, words string, ops ...edits.Op) {
-		out = append(out, Change{Kinds: []Kind{k}, What: l.Name + ": " + words, Lights: []string{l.ID}, Ops: ops})
+	add := func(k Means, words string, ops ...edits.Op) {
+		out = append(out, Saving{Kinds: []Means{k}, What: l.Name + ": " + words, Lights: []string{l.ID}, Ops: ops})
 	}
 	plan, _, _ := l.Source.Plan()
 	set := l.ShadowDrawn(cascades)
@@ -125,7 +125,7 @@ func ofLight(l *lamps.Lamp, moves bool, cascades int) (out []Change) {
 			for n := l.ShadowMap / 2; n >= 128 && n >= l.ShadowMap/4; n /= 2 {
 				add(Map, fmt.Sprintf("map %d", n), op(at+"shadowMap", n))
 			}
-			draw := func(k Kind, words string, change func(d *setup.Drawn)) {
+			draw := func(k Means, words string, change func(d *setup.Drawn)) {
 				add(k, words, drawnOp(l.ID, &l.Light, change))
 				out[len(out)-1].draw = change
 			}
@@ -159,12 +159,12 @@ func ofLight(l *lamps.Lamp, moves bool, cascades int) (out []Change) {
 }
 
 // pairsOf are the kinds that are worth doing to one light at once.
-var pairsOf = [][2]Kind{{NoShadow, Range}, {NoShadow, Cone}, {HalfRate, Map}, {HalfRate, Filter}, {HalfRate, Cascades}, {Map, Filter}}
+var pairsOf = [][2]Means{{NoShadow, Range}, {NoShadow, Cone}, {HalfRate, Map}, {HalfRate, Filter}, {HalfRate, Cascades}, {Map, Filter}}
 
 // together makes single changes of a light that go with one another, both at once.
-func together(l *lamps.Lamp, own []Change) (out []Change) {
-	first := func(k Kind) *Change {
-		i := slices.IndexFunc(own, func(c Change) bool { return c.Kinds[0] == k })
+func together(l *lamps.Lamp, own []Saving) (out []Saving) {
+	first := func(k Means) *Saving {
+		i := slices.IndexFunc(own, func(c Saving) bool { return c.Kinds[0] == k })
 		if i < 0 {
 			return nil
 		}
@@ -175,7 +175,7 @@ func together(l *lamps.Lamp, own []Change) (out []Change) {
 		if a == nil || b == nil {
 			continue
 		}
-		c := Change{Kinds: []Kind{p[0], p[1]}, What: a.What + ", " + b.What[len(nameOf(b)):], Lights: a.Lights, Ops: append(slices.Clone(a.Ops), b.Ops...)}
+		c := Saving{Kinds: []Means{p[0], p[1]}, What: a.What + ", " + b.What[len(nameOf(b)):], Lights: a.Lights, Ops: append(slices.Clone(a.Ops), b.Ops...)}
 		if a.draw != nil && b.draw != nil {
 			c.Ops = []edits.Op{drawnOp(l.ID, &l.Light, func(d *setup.Drawn) { a.draw(d); b.draw(d) })}
 		}
@@ -185,7 +185,7 @@ func together(l *lamps.Lamp, own []Change) (out []Change) {
 }
 
 // nameOf is the light's name with the colon and blank after it, as What begins.
-func nameOf(c *Change) string {
+func nameOf(c *Saving) string {
 	for i := range c.What {
 		if c.What[i] == ':' && i+1 < len(c.What) && c.What[i+1] == ' ' {
 			return c.What[:i+2]
@@ -195,7 +195,7 @@ func nameOf(c *Change) string {
 }
 
 // merges puts one lamp in the place of two alike that stand close together.
-func merges(lit []*lamps.Lamp, moving []bool) (out []Change) {
+func merges(lit []*lamps.Lamp, moving []bool) (out []Saving) {
 	for i, a := range lit {
 		for j, b := range lit[:i] {
 			if !alike(a, b) || moving != nil && (moving[i] || moving[j]) {
@@ -208,7 +208,7 @@ func merges(lit []*lamps.Lamp, moving []bool) (out []Change) {
 			for k := range p {
 				p[k] = (wa*a.Position[k] + wb*b.Position[k]) / (wa + wb)
 			}
-			out = append(out, Change{Kinds: []Kind{Merge}, What: fmt.Sprintf("%s and %s: one lamp", b.Name, a.Name), Lights: []string{b.ID, a.ID},
+			out = append(out, Saving{Kinds: []Means{Merge}, What: fmt.Sprintf("%s and %s: one lamp", b.Name, a.Name), Lights: []string{b.ID, a.ID},
 				Ops: []edits.Op{op("/lights/"+a.ID+"/off", true), op(at+"position", p), op(at+"output", (wa+wb)/math.Exp2(b.Stops)), op(at+"range", math.Max(a.Range, b.Range))}})
 		}
 	}

@@ -54,8 +54,8 @@ type Order struct {
 	Tell func(share float64)
 }
 
-// Seen is a view before and after.
-type Seen struct {
+// ViewCost is a view before and after.
+type ViewCost struct {
 	ID     string  `json:"id"`
 	Name   string  `json:"name"`
 	Before float64 `json:"beforeMs"`
@@ -68,10 +68,10 @@ type Seen struct {
 
 // Result is what came of it.
 type Result struct {
-	LimitMs float64  `json:"limitMs"`
-	Views   []Seen   `json:"views"`
-	Changes []Change `json:"changes"` // the best for what they save first
-	Chosen  []int    `json:"chosen"`
+	LimitMs float64    `json:"limitMs"`
+	Views   []ViewCost `json:"views"`
+	Changes []Saving   `json:"changes"` // the best for what they save first
+	Chosen  []int      `json:"chosen"`
 	// Loss is the mean over the views of what the chosen set loses, measured together; Added is
 	// that of its changes one by one, added up, by which sets were compared; and no other set
 	// that is enough loses less than Bound, so added up.
@@ -96,7 +96,7 @@ type run struct {
 	before  []budget.Frame
 	done    []*work.Done // the eyes' work as it is now
 	maps    map[string]*drawn.Maps
-	changes []Change
+	changes []Saving
 	after   []state
 }
 
@@ -228,7 +228,7 @@ func (r *run) count(ctx context.Context) error {
 }
 
 // how says how a change's loss is measured.
-func how(kinds []Kind) string {
+func how(kinds []Means) string {
 	for _, k := range kinds {
 		switch k {
 		case NoShadow, Bake, Range, Cone, Merge:
@@ -332,7 +332,7 @@ func (r *run) choose(ctx context.Context, looks []*look) (*Result, error) {
 	}
 	for v := range r.Eyes {
 		n := looks[v].loss(ch.Items)
-		out.Views = append(out.Views, Seen{r.Eyes[v].ID, r.Eyes[v].Name, r.before[v].Ms, after[v].Ms, n.Mean, n.P95})
+		out.Views = append(out.Views, ViewCost{r.Eyes[v].ID, r.Eyes[v].Name, r.before[v].Ms, after[v].Ms, n.Mean, n.P95})
 		out.Loss += n.Mean / float64(len(r.Eyes))
 		out.BeforeMB, out.AfterMB = max(out.BeforeMB, r.before[v].MB), max(out.AfterMB, after[v].MB)
 		if over := after[v].Ms - r.Limit; over > 1e-9 {
@@ -353,7 +353,7 @@ func (r *run) sort(out *Result) {
 	for i := range by {
 		by[i] = i
 	}
-	worth := func(c *Change) float64 { return mean(c.Loss) / max(slices.Max(c.SavedMs), 1e-9) }
+	worth := func(c *Saving) float64 { return mean(c.Loss) / max(slices.Max(c.SavedMs), 1e-9) }
 	slices.SortStableFunc(by, func(a, b int) int {
 		x, y := &out.Changes[a], &out.Changes[b]
 		if x.Chosen != y.Chosen {
@@ -364,7 +364,7 @@ func (r *run) sort(out *Result) {
 		}
 		return cmp.Compare(worth(x), worth(y))
 	})
-	sorted := make([]Change, len(by))
+	sorted := make([]Saving, len(by))
 	out.Chosen = out.Chosen[:0]
 	for k, i := range by {
 		sorted[k] = out.Changes[i]

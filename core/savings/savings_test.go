@@ -82,7 +82,7 @@ func TestSavingsAndLossesAreMeasured(t *testing.T) {
 		return p.RGB
 	}
 	base := render(o.Doc)
-	kinds := map[Kind]bool{}
+	kinds := map[Means]bool{}
 	for _, c := range r.Changes {
 		for _, k := range c.Kinds {
 			kinds[k] = true
@@ -97,7 +97,7 @@ func TestSavingsAndLossesAreMeasured(t *testing.T) {
 			require.InDelta(t, n.Mean, c.Loss[0], 0.25+0.12*n.Mean, c.What)
 		}
 	}
-	for _, k := range []Kind{NoShadow, Bake, Range, Cone, Merge, Map, HalfRate, Filter} {
+	for _, k := range []Means{NoShadow, Bake, Range, Cone, Merge, Map, HalfRate, Filter} {
 		require.True(t, kinds[k], "no change of kind %q", k)
 	}
 	require.True(t, r.Reached)
@@ -152,7 +152,7 @@ func TestFewerStepsOfFog(t *testing.T) {
 	o.World = o.World.WithAir(o.Doc.Air())
 	r, err := Find(context.Background(), o)
 	require.NoError(t, err)
-	var steps []Change
+	var steps []Saving
 	for _, c := range r.Changes {
 		if c.Kinds[0] == Steps {
 			steps = append(steps, c)

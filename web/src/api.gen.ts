@@ -1473,6 +1473,185 @@ export interface FinalState {
   seconds: number
 }
 
+export interface Lower {
+  name: string
+  now: string
+  then: string
+  ms: number
+  mb: number
+}
+
+export interface Sheet {
+  frame: Frame
+  kept: Frame
+  steps: Lower[]
+  formulas: string[]
+}
+
+export interface Task {
+  state: string
+  share: number
+  revision: number
+  error?: string
+}
+
+export interface Figure {
+  metres: number
+  seen: boolean
+  stops: number
+  colour: number
+}
+
+export interface Step {
+  at: [number, number, number]
+  eye: [number, number, number]
+  aim: [number, number, number]
+  metres: number
+  second: number
+  stop: string
+  ms: number
+  worst: string
+  worstMs: number
+  lux: number
+  floor: number
+  luminance: number
+  ev: number
+  wanted: number
+  left: number
+  dark: number
+  bright: number
+  over: number
+  figure: [Figure, Figure, Figure]
+  path: number
+  hasPath: boolean
+}
+
+export interface Found {
+  kind: string
+  what: string
+  from: number
+  to: number
+  step: number
+  value: number
+  limit: number
+  number: string
+  light?: string
+}
+
+export interface Walked {
+  name: string
+  metres: number
+  seconds: number
+  steps: Step[]
+  found: Found[]
+  limitMs: number
+  worst: number
+  jumps: number[]
+  walls: [number, number, number, number][]
+}
+
+export interface WalkState {
+  task: Task
+  walked: Walked
+}
+
+export interface ViewCost {
+  id: string
+  name: string
+  beforeMs: number
+  afterMs: number
+  loss: number
+  p95: number
+}
+
+export interface Saving {
+  kinds: string[]
+  what: string
+  lights: string[]
+  ops: Op[]
+  savedMs: number[]
+  loss: number[]
+  p95: number
+  savedMB: number
+  by: string
+  chosen: boolean
+}
+
+export interface Result {
+  limitMs: number
+  views: ViewCost[]
+  changes: Saving[]
+  chosen: number[]
+  loss: number
+  added: number
+  bound: number
+  reached: boolean
+  shortMs: number
+  beforeMB: number
+  afterMB: number
+  ops: Op[]
+}
+
+export interface SavingsState {
+  task: Task
+  result: Result
+}
+
+export interface SavingsAsk {
+  views: string[]
+  limit: number
+}
+
+export interface Coefficient {
+  pass: string
+  count: string
+  before: number
+  ns: number
+  error: number
+  told: number
+}
+
+export interface Residual {
+  camera: string
+  pass: string
+  measured: number
+  fitted: number
+  unseen: number
+  frames: number
+}
+
+export interface Whole {
+  camera: string
+  measured: number
+  before: number
+  fitted: number
+  unseen: number
+  frames: number
+  left: number
+}
+
+export interface Fit {
+  target: Target
+  coefficients: Coefficient[]
+  residuals: Residual[]
+  cameras: Whole[]
+  off: number
+  most: number
+  untimed: string[]
+  notes: string[]
+}
+
+export interface Mapping {
+  camera?: string
+  frame?: string
+  pass?: string
+  ms?: string
+  wide?: boolean
+  separator?: string
+  scale?: number
+  passes?: Record<string, string>
+}
+
 export interface BakedAt {
   at: [number, number, number]
   lux: [[number, number, number], [number, number, number], [number, number, number], [number, number, number], [number, number, number], [number, number, number]]

@@ -111,6 +111,9 @@ export const keepReference = (file: File) => send<KeptReference>('/api/reference
 export const keepTable = (file: File) => send<KeptTable>('/api/tables', file, () => undefined)
 export const keepSlide = (file: File) => send<KeptSlide>('/api/slides', file, () => undefined)
 
+/** sendFile sends a file that is read and answered at once. */
+export const sendFile = <T>(path: string, file: File) => send<T>(path, file, () => undefined)
+
 function send<T>(path: string, file: File, progress: (share: number) => void): Promise<T> {
   return new Promise((resolve, reject) => {
     const x = new XMLHttpRequest()

@@ -19,7 +19,8 @@ import { shelf } from '../features/shelf'
 import { snags } from '../features/snags'
 import { snapshots } from '../features/snapshots'
 import { views } from '../features/views'
+import { walk } from '../features/walk'
 import { weigh } from '../features/weigh'
 
 // The order in which they are shown.
-features.push(scene, ledger, air, bake, grade, shelf, views, seeing, ladder, looks, references, snapshots, weigh, plot, rigs, channels, finals, history, snags, setups, budget)
+features.push(scene, ledger, air, bake, grade, walk, shelf, views, seeing, ladder, looks, references, snapshots, weigh, plot, rigs, channels, finals, history, snags, setups, budget)

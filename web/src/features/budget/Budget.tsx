@@ -1,4 +1,5 @@
 import type { Cost, Frame, Setup } from '../../api.gen'
+import { openPanel } from '../../kernel/panels'
 import { useTargets } from '../../kernel/queries'
 import { useSetup } from '../../kernel/store'
 import { Tip } from '../../ui/Tip'
@@ -53,7 +54,7 @@ export function Budget() {
         <b>{target?.name}</b>
         <span>lighting limit {limit.toFixed(1)} ms</span>
       </div>
-      <div className="stack" role="img" aria-label={f ? `${f.ms.toFixed(2)} of ${limit.toFixed(2)} milliseconds` : 'not counted yet'}>
+      <div className="stack" role="button" tabIndex={0} onClick={() => openPanel('budget')} onKeyDown={(e) => (e.key === 'Enter' || e.key === ' ') && openPanel('budget')} aria-label={f ? `Budget of the frame: ${f.ms.toFixed(2)} of ${limit.toFixed(2)} milliseconds` : 'not counted yet'}>
         {list.map((p, i) => (
           <Tip key={p.name} title={`${p.name} ${p.ms.toFixed(2)} ms${p.lights.length ? ': ' + p.lights.join(', ') : ''}`}>
             <span className={`part p${i}`} style={{ width: `${(100 * p.ms) / full}%` }}>

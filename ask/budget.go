@@ -1,0 +1,381 @@
+package ask
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"sync"
+
+	"willowherb/core/budget"
+	"willowherb/core/calibrate"
+	"willowherb/core/device"
+	"willowherb/core/lamps"
+	"willowherb/core/route"
+	"willowherb/core/savings"
+	"willowherb/core/setup"
+	"willowherb/core/spread"
+	"willowherb/core/target"
+	"willowherb/core/work"
+	"willowherb/core/world"
+	"willowherb/format/timings"
+	"willowherb/refine"
+)
+
+// ErrBudget means that a question about the budget or a route cannot be answered as it is
+// asked; the text says why.
+var ErrBudget = errors.New("budget")
+
+// baked is what a setup's newest bake keeps on a target; nil where there is none.
+func (d *Desk) baked(ctx context.Context, id int64) (*budget.Baked, error) {
+	if d.Farm == nil {
+		return nil, nil
+	}
+	return d.Farm.Keeps(ctx, id)
+}
+
+// counted is a setup's place with what is counted of it.
+type counted struct {
+	shot  *refine.Shot
+	doc   *setup.Setup
+	place *work.Place
+	bake  *budget.Baked
+}
+
+func (d *Desk) counted(ctx context.Context, p *refine.Pictures, id int64) (*counted, error) {
+	s, err := p.Shot(ctx)
+	if err != nil {
+		return nil, err
+	}
+	c := &counted{shot: s, doc: shown(s.Doc)}
+	if c.bake, err = d.baked(ctx, id); err != nil {
+		return nil, err
+	}
+	c.place = budget.Place(c.doc, s.Stage.Scene, s.Stage.World, c.bake)
+	return c, nil
+}
+
+// relit makes lamps of other documents of the place.
+func (c *counted) relit(ctx context.Context) func(*setup.Setup) ([]*lamps.Lamp, error) {
+	return func(doc *setup.Setup) ([]*lamps.Lamp, error) { return c.shot.Lay(ctx, doc) }
+}
+
+// Sheet is a view's frame in all its parts.
+type Sheet struct {
+	Frame budget.Frame `json:"frame"`
+	// Kept is the frame of the state that it is compared with; null where there is none.
+	Kept  *budget.Frame  `json:"kept"`
+	Steps []budget.Lower `json:"steps"`
+	// Formulas are those of the passes, in their order.
+	Formulas []string `json:"formulas"`
+}
+
+// Sheet counts a view in full; kept, if not nil, is another state beside it.
+func (d *Desk) Sheet(ctx context.Context, p *refine.Pictures, id int64, view string, kept *setup.Setup) (out *Sheet, err error) {
+	c, err := d.counted(ctx, p, id)
+	if err != nil {
+		return nil, err
+	}
+	v, ok := c.doc.Views[view]
+	if !ok {
+		return nil, fmt.Errorf("view %.80q: %w", view, ErrUnknown)
+	}
+	t := c.doc.Device()
+	err = spread.Guard(func() error {
+		seen, err := c.place.See(ctx, v.Camera(), t.How, 1, d.studio.Workers())
+		if err != nil {
+			return err
+		}
+		done, err := seen.Count(ctx, budget.State(c.doc, c.place, c.shot.Lamps, &v), d.studio.Workers())
+		if err != nil {
+			return err
+		}
+		out = &Sheet{Frame: budget.Price(t, c.shot.Lamps, done, c.bake)}
+		for i := range t.Passes {
+			out.Formulas = append(out.Formulas, t.Passes[i].Formula())
+		}
+		if kept != nil {
+			kept = shown(kept)
+			if out.Kept, err = d.keptFrame(ctx, c, kept, view); err != nil {
+				return err
+			}
+		}
+		out.Steps, err = budget.Steps(ctx, c.doc, seen, c.place, &v, c.relit(ctx), c.bake, d.studio.Workers())
+		return err
+	})
+	return out, err
+}
+
+// keptFrame is the frame of another state, in its own place, on the target of now.
+func (d *Desk) keptFrame(ctx context.Context, c *counted, kept *setup.Setup, view string) (*budget.Frame, error) {
+	v, ok := kept.Views[view]
+	if !ok {
+		return nil, nil
+	}
+	on, lit, err := c.shot.Staged(ctx, kept)
+	if err != nil {
+		return nil, err
+	}
+	doc := *kept
+	doc.Target, doc.Targets = c.doc.Target, c.doc.Targets
+	return budget.View(ctx, &doc, budget.Place(&doc, on.Scene, on.World, c.bake), lit, &v, c.bake, 1, d.studio.Workers())
+}
+
+// worked is the work of a view's frame.
+func (d *Desk) worked(ctx context.Context, c *counted, v setup.View) (*work.Done, error) {
+	s, err := c.place.See(ctx, v.Camera(), c.doc.Device().How, 1, d.studio.Workers())
+	if err != nil {
+		return nil, err
+	}
+	return s.Count(ctx, budget.State(c.doc, c.place, c.shot.Lamps, &v), d.studio.Workers())
+}
+
+// CaptureFrames is how many frames of each view the simulated device measures.
+const CaptureFrames = 24
+
+// Capture measures all views on the simulated device of a seed, as a CSV file.
+func (d *Desk) Capture(ctx context.Context, p *refine.Pictures, id int64, seed uint64) ([]byte, error) {
+	c, err := d.counted(ctx, p, id)
+	if err != nil {
+		return nil, err
+	}
+	dev := device.New(c.doc.Device(), seed)
+	var rows []device.Timing
+	for _, v := range c.doc.SortedViews() {
+		w, err := d.worked(ctx, c, c.doc.Views[v])
+		if err != nil {
+			return nil, err
+		}
+		rows = append(rows, dev.Capture(c.doc.Views[v].Name, CaptureFrames, w)...)
+	}
+	var b strings.Builder
+	err = timings.Write(&b, rows)
+	return []byte(b.String()), err
+}
+
+// Calibrate fits the setup's target to a file of timings. Errors: timings.ErrInvalid,
+// calibrate.ErrNothing.
+func (d *Desk) Calibrate(ctx context.Context, p *refine.Pictures, id int64, name string, file io.Reader, m timings.Mapping) (*calibrate.Fit, error) {
+	rows, err := timings.Read(name, file, m)
+	if err != nil {
+		return nil, err
+	}
+	c, err := d.counted(ctx, p, id)
+	if err != nil {
+		return nil, err
+	}
+	counts := map[string]*target.Counts{}
+	var strange []string
+	for _, r := range rows {
+		if _, ok := counts[r.Camera]; ok {
+			continue
+		}
+		counts[r.Camera] = nil
+		i := slices.IndexFunc(c.doc.SortedViews(), func(v string) bool { return v == r.Camera || strings.EqualFold(c.doc.Views[v].Name, r.Camera) })
+		if i < 0 {
+			strange = append(strange, r.Camera)
+			continue
+		}
+		w, err := d.worked(ctx, c, c.doc.Views[c.doc.SortedViews()[i]])
+		if err != nil {
+			return nil, err
+		}
+		counts[r.Camera] = w.All()
+	}
+	fit, err := calibrate.Do(c.doc.Device(), counts, rows)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w; its cameras have to be named as views of the setup are", name, err)
+	}
+	for _, s := range strange {
+		fit.Notes = append(fit.Notes, fmt.Sprintf("camera %q is no view of the setup: its timings are not used", s))
+	}
+	fit.Name()
+	return fit, nil
+}
+
+// Task is how long work for a setup stands.
+type Task struct {
+	State    string  `json:"state"` // none, working, done or failed
+	Share    float64 `json:"share"`
+	Revision int64   `json:"revision"` // of the setup that it is of
+	Error    string  `json:"error,omitempty"`
+}
+
+// tasks are long works, one of a kind for each setup; a new one ends the one before.
+type tasks[T any] struct {
+	mu  sync.Mutex
+	of  map[int64]*running[T]
+	one sync.Mutex // one at a time: each takes all cores
+}
+
+type running[T any] struct {
+	Task
+	what   string
+	result *T
+	stop   context.CancelFunc
+}
+
+// mostTasks bounds the setups whose results are kept.
+const mostTasks = 16
+
+// start begins work, unless the same is at work or done for that revision.
+func (t *tasks[T]) start(id, revision int64, what string, do func(ctx context.Context, tell func(float64)) (*T, error)) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.of == nil {
+		t.of = map[int64]*running[T]{}
+	}
+	if r := t.of[id]; r != nil {
+		if r.what == what && r.Revision == revision && r.State != "failed" {
+			return
+		}
+		r.stop()
+	}
+	for k, r := range t.of {
+		if len(t.of) >= mostTasks && k != id && r.State != "working" {
+			delete(t.of, k)
+		}
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	r := &running[T]{Task: Task{State: "working", Revision: revision}, what: what, stop: stop}
+	t.of[id] = r
+	go func() {
+		defer stop()
+		t.one.Lock()
+		defer t.one.Unlock()
+		var out *T
+		err := spread.Guard(func() (err error) {
+			out, err = do(ctx, func(share float64) {
+				t.mu.Lock()
+				r.Share = max(r.Share, share)
+				t.mu.Unlock()
+			})
+			return err
+		})
+		t.mu.Lock()
+		defer t.mu.Unlock()
+		r.result, r.State, r.Share = out, "done", 1
+		if err != nil {
+			r.result, r.State = nil, "failed"
+			text, _, _ := strings.Cut(err.Error(), "\n")
+			r.Error = text
+		}
+	}()
+}
+
+func (t *tasks[T]) state(id int64) (Task, *T) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	r := t.of[id]
+	if r == nil {
+		return Task{State: "none"}, nil
+	}
+	return r.Task, r.result
+}
+
+func (t *tasks[T]) end(id int64) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if r := t.of[id]; r != nil && r.State == "working" {
+		r.stop()
+		delete(t.of, id)
+	}
+}
+
+// WalkState is how a route's walk stands.
+type WalkState struct {
+	Task   Task          `json:"task"`
+	Walked *route.Walked `json:"walked"`
+}
+
+// StartWalk walks a route of a setup. doc is as it was edited, with its look and its zones.
+func (d *Desk) StartWalk(ctx context.Context, p *refine.Pictures, id int64, doc *setup.Setup, revision int64, name string) (*WalkState, error) {
+	c, err := d.counted(ctx, p, id)
+	if err != nil {
+		return nil, err
+	}
+	st, err := lamps.Resolve(doc, doc.Look)
+	if err != nil {
+		return nil, err
+	}
+	r, ok := st.Setup.Routes[name]
+	if !ok {
+		return nil, fmt.Errorf("route %.80q: %w", name, ErrUnknown)
+	}
+	d.walks.start(id, revision, name, func(ctx context.Context, tell func(float64)) (*route.Walked, error) {
+		// Only one walks at a time.
+		if d.walkedOn != c.shot.Stage.Key {
+			d.walkedOn, d.walkKnown = c.shot.Stage.Key, &route.Known{}
+		}
+		return route.Walk(ctx, &route.Order{Doc: st.Setup, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Lamps: c.shot.Lamps, Route: r, Baked: c.bake, Known: d.walkKnown, Workers: d.studio.Workers(), Tell: tell})
+	})
+	return d.WalkOf(id), nil
+}
+
+// WalkOf is how the walk of a setup stands.
+func (d *Desk) WalkOf(id int64) *WalkState {
+	t, w := d.walks.state(id)
+	return &WalkState{t, w}
+}
+
+// SavingsAsk is what savings are looked for in.
+type SavingsAsk struct {
+	Views []string `json:"views"` // ids; none: all
+	Limit float64  `json:"limit"` // ms; 0: the target's
+}
+
+// SavingsState is how the search for savings stands.
+type SavingsState struct {
+	Task   Task            `json:"task"`
+	Result *savings.Result `json:"result"`
+}
+
+// StartSavings looks for savings in a setup.
+func (d *Desk) StartSavings(ctx context.Context, p *refine.Pictures, id int64, revision int64, q SavingsAsk) (*SavingsState, error) {
+	c, err := d.counted(ctx, p, id)
+	if err != nil {
+		return nil, err
+	}
+	if !(q.Limit >= 0 && q.Limit <= 1e5) {
+		return nil, fmt.Errorf("%w: the limit %g is not between 0 and 100000 ms", ErrBudget, q.Limit)
+	}
+	if len(q.Views) == 0 {
+		q.Views = c.doc.SortedViews()
+	}
+	if len(q.Views) == 0 {
+		return nil, fmt.Errorf("%w: the setup has no views to save in; save one first", ErrBudget)
+	}
+	o := &savings.Order{Doc: c.doc, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Baked: c.bake, Limit: q.Limit, Workers: d.studio.Workers(), Samples: 8, Every: 1}
+	for _, v := range q.Views {
+		if _, ok := c.doc.Views[v]; !ok {
+			return nil, fmt.Errorf("view %.80q: %w", v, ErrUnknown)
+		}
+		o.Eyes = append(o.Eyes, savings.EyeOf(c.doc, v))
+	}
+	d.saves.start(id, revision, fmt.Sprint(q), func(ctx context.Context, tell func(float64)) (*savings.Result, error) {
+		o.Tell, o.Relit = tell, c.relit(ctx)
+		o.Staged = func(doc *setup.Setup) (*world.World, []*lamps.Lamp, error) {
+			on, lit, err := c.shot.Staged(ctx, doc)
+			if err != nil {
+				return nil, nil, err
+			}
+			return on.World, lit, nil
+		}
+		return savings.Find(ctx, o)
+	})
+	return d.SavingsOf(id), nil
+}
+
+// SavingsOf is how the search for savings of a setup stands.
+func (d *Desk) SavingsOf(id int64) *SavingsState {
+	t, r := d.saves.state(id)
+	return &SavingsState{t, r}
+}
+
+// StopTasks ends what is at work for a setup.
+func (d *Desk) StopTasks(id int64) {
+	d.walks.end(id)
+	d.saves.end(id)
+}

@@ -1,0 +1,153 @@
+package server
+
+import (
+	"encoding/json"
+	"errors"
+	"strconv"
+
+	"github.com/gofiber/fiber/v3"
+	"willowherb/ask"
+	"willowherb/core/calibrate"
+	"willowherb/core/setup"
+	"willowherb/core/target"
+	"willowherb/format/timings"
+	"willowherb/refine"
+)
+
+func (s *Server) budgetRoutes(api fiber.Router) {
+	api.Get("/setups/:id/budget/:view", onSetup(s, true, s.sheet))
+	api.Get("/setups/:id/timings.csv", s.capture)
+	api.Post("/setups/:id/calibration", s.calibration)
+	api.Post("/targets", s.readTarget)
+	api.Get("/setups/:id/route", onSetup(s, false, func(_ fiber.Ctx, _ *refine.Pictures, n int64) (*ask.WalkState, error) {
+		return s.desk.WalkOf(n), nil
+	}))
+	api.Post("/setups/:id/route/:route", onSetup(s, false, s.startWalk))
+	api.Get("/setups/:id/savings", onSetup(s, false, func(_ fiber.Ctx, _ *refine.Pictures, n int64) (*ask.SavingsState, error) {
+		return s.desk.SavingsOf(n), nil
+	}))
+	api.Post("/setups/:id/savings", s.startSavings)
+	api.Delete("/setups/:id/tasks", onSetup(s, false, func(_ fiber.Ctx, _ *refine.Pictures, n int64) (bool, error) {
+		s.desk.StopTasks(n)
+		return true, nil
+	}))
+}
+
+// sheet counts a view in full, beside a snapshot where one is named.
+func (s *Server) sheet(c fiber.Ctx, p *refine.Pictures, n int64) (*ask.Sheet, error) {
+	var kept *setup.Setup
+	if q := c.Query("beside"); q != "" {
+		k, err := strconv.ParseInt(q, 10, 64)
+		if err != nil {
+			return nil, wrong("the question names no snapshot")
+		}
+		snap, err := s.Journal.Snapshot(c.Context(), n, k)
+		if err != nil {
+			return nil, err
+		}
+		kept = snap.Doc
+	}
+	return s.desk.Sheet(c.Context(), p, n, c.Params("view"), kept)
+}
+
+// capture sends what the simulated device measures.
+func (s *Server) capture(c fiber.Ctx) error {
+	n, err := id(c)
+	if err != nil {
+		return err
+	}
+	seed, err := strconv.ParseUint(c.Query("seed", "1"), 10, 64)
+	if err != nil {
+		return wrong("the seed %.40q is no number", c.Query("seed"))
+	}
+	_, p, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	leave, err := s.heavy.enter(c.Context())
+	if err != nil {
+		return err
+	}
+	defer leave()
+	data, err := s.desk.Capture(c.Context(), p, n, seed)
+	if err != nil {
+		return err
+	}
+	c.Set("Content-Type", "text/csv; charset=utf-8")
+	c.Set("Content-Disposition", `attachment; filename="timings.csv"`)
+	return c.Send(data)
+}
+
+// calibration fits the target to the timings that are sent; the layout of the file is in the query.
+func (s *Server) calibration(c fiber.Ctx) error {
+	n, err := id(c)
+	if err != nil {
+		return err
+	}
+	var m timings.Mapping
+	if q := c.Query("mapping"); q != "" {
+		if err := json.Unmarshal([]byte(q), &m); err != nil {
+			return wrong("the layout of the file cannot be read: %v", err)
+		}
+	}
+	name := fileName(c)
+	in, err := stream(c, timings.MaxBytes)
+	if err != nil {
+		return err
+	}
+	_, p, err := s.opened(c)
+	if err != nil {
+		return err
+	}
+	leave, err := s.heavy.enter(c.Context())
+	if err != nil {
+		return err
+	}
+	defer leave()
+	fit, err := s.desk.Calibrate(c.Context(), p, n, name, in, m)
+	if errors.Is(err, timings.ErrInvalid) || errors.Is(err, calibrate.ErrNothing) {
+		return wrong("%v", err)
+	}
+	if err != nil {
+		return err
+	}
+	return c.JSON(fit)
+}
+
+// readTarget reads a target file, which the window then puts into its setup.
+func (s *Server) readTarget(c fiber.Ctx) error {
+	data, err := body(c, target.MaxBytes)
+	if err != nil {
+		return err
+	}
+	t, err := target.Parse(fileName(c), data)
+	if err != nil {
+		return wrong("%v", err)
+	}
+	return c.JSON(t)
+}
+
+// startWalk walks a route of the setup as it was edited: what pictures have is without its zones.
+func (s *Server) startWalk(c fiber.Ctx, p *refine.Pictures, n int64) (*ask.WalkState, error) {
+	r, _, err := s.opened(c)
+	if err != nil {
+		return nil, err
+	}
+	doc, revision := r.Document()
+	return s.desk.StartWalk(c.Context(), p, n, doc, revision, c.Params("route"))
+}
+
+func (s *Server) startSavings(c fiber.Ctx) error {
+	n, err := id(c)
+	if err != nil {
+		return err
+	}
+	return asked(s, false, func(c fiber.Ctx, p *refine.Pictures, q ask.SavingsAsk) (*ask.SavingsState, error) {
+		r, _, err := s.opened(c)
+		if err != nil {
+			return nil, err
+		}
+		_, revision := r.Document()
+		return s.desk.StartSavings(c.Context(), p, n, revision, q)
+	})(c)
+}
