@@ -106,7 +106,7 @@ func (s *Server) calibration(c fiber.Ctx) error {
 	defer leave()
 	fit, err := s.desk.Calibrate(c.Context(), p, n, name, in, m)
 	if errors.Is(err, timings.ErrInvalid) || errors.Is(err, calibrate.ErrNothing) {
-		return wrong("%v", err)
+		return &refusal{422, err.Error() + ".", "Mend the file there, or name its columns under “layout”."}
 	}
 	if err != nil {
 		return err
@@ -122,7 +122,7 @@ func (s *Server) readTarget(c fiber.Ctx) error {
 	}
 	t, err := target.Parse(fileName(c), data)
 	if err != nil {
-		return wrong("%v", err)
+		return &refusal{422, err.Error() + ".", "Mend the file there; docs/formats.md says what belongs in it."}
 	}
 	return c.JSON(t)
 }

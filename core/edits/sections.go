@@ -9,6 +9,7 @@ import (
 
 	"willowherb/core/exact"
 	"willowherb/core/setup"
+	"willowherb/core/target"
 )
 
 // kind is a field of the document that holds entries by their ids.
@@ -36,6 +37,8 @@ var kinds = map[string]kind{
 	"backdrops":  entries[setup.Backdrop](func(s *setup.Setup) *map[string]setup.Backdrop { return &s.Backdrops }),
 	"references": entries[setup.Reference](func(s *setup.Setup) *map[string]setup.Reference { return &s.References }),
 	"zones":      entries[setup.Zone](func(s *setup.Setup) *map[string]setup.Zone { return &s.Zones }),
+	"targets":    entries[target.Target](func(s *setup.Setup) *map[string]target.Target { return &s.Targets }),
+	"routes":     entries[setup.Route](func(s *setup.Setup) *map[string]setup.Route { return &s.Routes }),
 	"channels":   entries[setup.Channel](func(s *setup.Setup) *map[string]setup.Channel { return &s.Channels }),
 }
 

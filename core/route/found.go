@@ -23,7 +23,7 @@ const (
 
 // Found is a part of the way that breaks a rule.
 type Found struct {
-	Kind   Trouble    `json:"kind"`
+	Kind  Trouble `json:"kind"`
 	What  string  `json:"what"`
 	From  float64 `json:"from"` // metres
 	To    float64 `json:"to"`
@@ -54,7 +54,7 @@ type rule struct {
 	kind   Trouble
 	limit  float64
 	bad    func(s *Step) (by float64, broken bool) // by how much it is broken: the worst is told
-	words  func(first, worst *Step, seconds float64) string
+	words  func(worst *Step, seconds float64) string
 	number func(s *Step) (float64, string)
 }
 
@@ -64,13 +64,13 @@ func rules(w *Walked, r *setup.Route) (out []rule) {
 		if s.Stop == "" {
 			return ""
 		}
-		return " in the part “" + s.Stop + "”"
+		return ", " + s.Stop
 	}
 	if u.Figure > 0 {
 		out = append(out, rule{LostFigure, u.Figure, func(s *Step) (float64, bool) {
 			f := s.Figure[judged]
 			return u.Figure - math.Abs(f.Stops), f.Seen && math.Abs(f.Stops) < u.Figure && f.Colour < tellsApart
-		}, func(a, _ *Step, _ float64) string {
+		}, func(a *Step, _ float64) string {
 			return fmt.Sprintf("Figure lost at %g m%s", Distances[judged], near(a))
 		},
 			func(s *Step) (float64, string) {
@@ -80,22 +80,22 @@ func rules(w *Walked, r *setup.Route) (out []rule) {
 	if u.Path > 0 {
 		out = append(out, rule{LostPath, u.Path, func(s *Step) (float64, bool) {
 			return u.Path - math.Abs(s.Path), s.HasPath && math.Abs(s.Path) < u.Path
-		}, func(a, _ *Step, _ float64) string { return "Path like the walls" + near(a) },
+		}, func(a *Step, _ float64) string { return "Path like the walls" + near(a) },
 			func(s *Step) (float64, string) {
 				return s.Path, fmt.Sprintf("%.1f of %.1f st", math.Abs(s.Path), u.Path)
 			}})
 	}
 	if u.Dark > 0 {
-		out = append(out, rule{TooDark, u.Dark, func(s *Step) (float64, bool) { return s.Dark - u.Dark, s.Dark > u.Dark }, func(a, _ *Step, seconds float64) string {
+		out = append(out, rule{TooDark, u.Dark, func(s *Step) (float64, bool) { return s.Dark - u.Dark, s.Dark > u.Dark }, func(a *Step, seconds float64) string {
 			return fmt.Sprintf("Too dark to see for %.1f s%s", seconds, near(a))
 		}, func(s *Step) (float64, string) { return s.Dark, fmt.Sprintf("%.0f %% black", 100*s.Dark) }})
 	}
 	if u.Lux > 0 {
-		out = append(out, rule{TooDim, u.Lux, func(s *Step) (float64, bool) { return u.Lux - s.Lux, s.Lux < u.Lux }, func(a, _ *Step, _ float64) string { return "Hardly any light" + near(a) },
+		out = append(out, rule{TooDim, u.Lux, func(s *Step) (float64, bool) { return u.Lux - s.Lux, s.Lux < u.Lux }, func(a *Step, _ float64) string { return "Hardly any light" + near(a) },
 			func(s *Step) (float64, string) { return s.Lux, fmt.Sprintf("%.2g of %.2g lx", s.Lux, u.Lux) }})
 	}
 	if u.Bright > 0 {
-		out = append(out, rule{TooBright, u.Bright, func(s *Step) (float64, bool) { return s.Bright - u.Bright, s.Bright > u.Bright }, func(a, _ *Step, seconds float64) string {
+		out = append(out, rule{TooBright, u.Bright, func(s *Step) (float64, bool) { return s.Bright - u.Bright, s.Bright > u.Bright }, func(a *Step, seconds float64) string {
 			return fmt.Sprintf("Blinds for %.1f s%s", seconds, near(a))
 		}, func(s *Step) (float64, string) {
 			return s.Bright, fmt.Sprintf("%.0f %% white, %+.1f st", 100*s.Bright, s.Over)
@@ -104,12 +104,12 @@ func rules(w *Walked, r *setup.Route) (out []rule) {
 	if u.Swing > 0 {
 		out = append(out, rule{Swings, u.Swing, func(s *Step) (float64, bool) {
 			return math.Abs(s.Left) - u.Swing, math.Abs(s.Left) > u.Swing
-		}, func(a, _ *Step, seconds float64) string {
+		}, func(a *Step, seconds float64) string {
 			return fmt.Sprintf("Exposure is behind for %.1f s%s", seconds, near(a))
 		}, func(s *Step) (float64, string) { return s.Left, fmt.Sprintf("%+.1f st left", s.Left) }})
 	}
 	if w.LimitMs > 0 {
-		out = append(out, rule{OverBudget, w.LimitMs, func(s *Step) (float64, bool) { return s.Ms - w.LimitMs, s.Ms > w.LimitMs }, func(a, _ *Step, _ float64) string { return "Over budget" + near(a) },
+		out = append(out, rule{OverBudget, w.LimitMs, func(s *Step) (float64, bool) { return s.Ms - w.LimitMs, s.Ms > w.LimitMs }, func(a *Step, _ float64) string { return "Over budget" + near(a) },
 			func(s *Step) (float64, string) { return s.Ms, fmt.Sprintf("%+.2f ms", s.Ms-w.LimitMs) }})
 	}
 	return out
@@ -143,7 +143,7 @@ func find(w *Walked, r *setup.Route, joins float64) []Found {
 				}
 			}
 			a, b := &w.Steps[first], &w.Steps[last]
-			f := Found{Kind: u.kind, What: u.words(a, &w.Steps[worst], b.Second-a.Second+each(w.Steps, last)), From: a.Metres, To: b.Metres, Step: worst, Limit: u.limit}
+			f := Found{Kind: u.kind, What: u.words(&w.Steps[worst], b.Second-a.Second+each(w.Steps, last)), From: a.Metres, To: b.Metres, Step: worst, Limit: u.limit}
 			f.Value, f.Number = u.number(&w.Steps[worst])
 			if u.kind == OverBudget {
 				f.Light = w.Steps[worst].Worst

@@ -209,7 +209,7 @@ func TestPartsOfTheWay(t *testing.T) {
 	}
 	got := find(w, &setup.Route{}, 1)
 	require.Len(t, got, 2)
-	require.Equal(t, Found{Kind: OverBudget, What: "Over budget in the part “hall”", From: 0.5, To: 2, Step: 4, Value: 7, Limit: 5, Number: "+2.00 ms", Light: "lamp"}, got[0])
+	require.Equal(t, Found{Kind: OverBudget, What: "Over budget, hall", From: 0.5, To: 2, Step: 4, Value: 7, Limit: 5, Number: "+2.00 ms", Light: "lamp"}, got[0])
 	require.Equal(t, 4.5, got[1].From)
 	w.LimitMs = 0
 	require.Empty(t, find(w, &setup.Route{}, 1))

@@ -37,7 +37,7 @@ const (
 
 // Saving is one that could be made.
 type Saving struct {
-	Kinds  []Means     `json:"kinds"`
+	Kinds  []Means    `json:"kinds"`
 	What   string     `json:"what"`
 	Lights []string   `json:"lights"` // ids: two changes of one light are not made together
 	Ops    []edits.Op `json:"ops"`

@@ -173,9 +173,9 @@ type Setup struct {
 	// Bake is how the level is baked; left out: StandardBake.
 	Bake *Bake `json:"bake,omitempty"`
 	// Targets are devices of the setup's own, by id: calibrated, or written by hand.
-	Targets map[string]target.Target `json:"targets,omitempty"`
+	Targets map[string]target.Target `json:"targets"`
 	// Routes are ways through the level that are played.
-	Routes map[string]Route `json:"routes,omitempty"`
+	Routes map[string]Route `json:"routes"`
 }
 
 // Device is the target of the setup: of its own, of those that ship, or the first of these.
@@ -606,6 +606,8 @@ func (s *Setup) fill() {
 	full(&s.Backdrops)
 	full(&s.Channels)
 	full(&s.Zones)
+	full(&s.Targets)
+	full(&s.Routes)
 	full(&s.References)
 	if s.Bake != nil {
 		b := *s.Bake

@@ -498,8 +498,8 @@ export interface Setup {
   aerial?: boolean
   grade?: Grade
   bake?: Bake
-  targets?: Record<string, Target>
-  routes?: Record<string, Route>
+  targets: Record<string, Target>
+  routes: Record<string, Route>
 }
 
 export interface Report {

@@ -17,7 +17,7 @@ const camera = { name: '', order: 0, eye: [0, 1, 5] as [number, number, number],
 
 beforeEach(() => {
   const groups = { hall: { name: 'Hall', order: 0, trim: 0, off: false }, keeper: { name: 'Keeper', order: 1, trim: 0, off: false } }
-  const doc = { version: 1, name: 'n', target: 't', curve: 'plain', groups, lights: { a: lamp('Lamp', 1), b: lamp('Rim', 2), c: lamp('Fill', 3, { locked: true }) }, views: {}, looks: {}, zones: {}, references: {}, objects: {}, materials: {}, backdrops: {}, channels: {} } as Setup
+  const doc = { version: 1, name: 'n', target: 't', curve: 'plain', groups, lights: { a: lamp('Lamp', 1), b: lamp('Rim', 2), c: lamp('Fill', 3, { locked: true }) }, views: {}, looks: {}, zones: {}, references: {}, objects: {}, materials: {}, backdrops: {}, channels: {}, targets: {}, routes: {} } as Setup
   useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [] })
   choose(null)
 })

@@ -11,7 +11,7 @@ export const neutral = (w: Way) => w === 'light' || w === 'illuminance'
 export function gazeNow(n: number): Gaze {
   const l = useLook.getState()
   const s = useSetup.getState()
-  const own = l.camera ? { camera: { ...l.camera, ev: s.doc?.views[s.view]?.ev ?? l.camera.ev } } : {}
+  const own = l.camera ? { camera: { ...l.camera, ev: l.exposed ?? s.doc?.views[s.view]?.ev ?? l.camera.ev } } : {}
   return { n, view: s.view, ...own, moving: l.moving, neutral: neutral(l.way), hidden: [...l.hidden], cut: l.cut, alone: [...l.alone] }
 }
 

@@ -43,6 +43,8 @@ interface Look {
   /** The window's own camera; null where it stands in the saved view. */
   camera: Camera | null
   moving: boolean
+  /** An exposure of this window's own, as it adapts on a route; null where the view's is held. */
+  exposed: number | null
   back: Camera[]
   forth: Camera[]
   walking: boolean
@@ -88,6 +90,7 @@ export const useLook = create<Look>(() => ({
   plain: false,
   camera: null,
   moving: false,
+  exposed: null,
   back: [],
   forth: [],
   walking: false,
@@ -167,14 +170,14 @@ export function stepBack(forward = false) {
   const from = cameraNow()
   const to = (forward ? forth : back).at(-1)
   if (!to || !from) return
-  if (forward) set({ camera: to, forth: forth.slice(0, -1), back: [...back, from] })
-  else set({ camera: to, back: back.slice(0, -1), forth: [...forth, from] })
+  if (forward) set({ camera: to, exposed: null, forth: forth.slice(0, -1), back: [...back, from] })
+  else set({ camera: to, exposed: null, back: back.slice(0, -1), forth: [...forth, from] })
 }
 
 /** toView stands in a saved view again. */
 export function toView(id: string) {
   const from = get().camera
-  set((s) => ({ camera: null, moving: false, walking: false, through: null, preview: null, back: from ? [...s.back, from].slice(-40) : s.back }))
+  set((s) => ({ camera: null, exposed: null, moving: false, walking: false, through: null, preview: null, back: from ? [...s.back, from].slice(-40) : s.back }))
   useSetup.setState({ view: id })
 }
 

@@ -127,7 +127,8 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   const split = useLook((s) => s.split)
   const compared = useComparison((s) => s.compared)
   const wipe = useLook((s) => s.wipe)
-  const ev = doc?.views[view]?.ev ?? 0
+  const exposed = useLook((s) => s.exposed)
+  const ev = exposed ?? doc?.views[view]?.ev ?? 0
   const cameraOf = camera ?? doc?.views[view]
   const { composite, lost } = useComposite(canvas)
   const layers = useLayers(composite, canvas)

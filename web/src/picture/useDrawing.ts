@@ -52,7 +52,7 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
   const lamps = useSetup(lampsNow)
   const sight = useSetup((s) => s.sight)
   const astray = useSetup((s) => s.astray)
-  const { alone, way, picked, camera, moving, preview, objects, split, wipe, drawn: arrived, showFocus } = useLook(useShallow(({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn, showFocus }) => ({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn, showFocus })))
+  const { alone, way, picked, camera, moving, preview, objects, split, wipe, drawn: arrived, showFocus, exposed } = useLook(useShallow(({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn, showFocus, exposed }) => ({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn, showFocus, exposed })))
   const things = useThings((s) => s.things)
   const hash = (doc && gradeOf(doc, view)?.table?.blob) ?? ''
   const table = useTables((t) => t.tables[hash])
@@ -61,7 +61,7 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
     if (composite && table) composite.putTable(hash, table.side, table.rgb)
   }, [composite, hash, table])
   const { compared, base } = useComparison()
-  const ev = doc?.views[view]?.ev ?? 0
+  const ev = exposed ?? doc?.views[view]?.ev ?? 0
   const cameraOf = camera ?? doc?.views[view]
   const map = waySpecs[way].map
   const pen = useRef(0)

@@ -24,7 +24,7 @@ const { useLook } = await import('../kernel/look')
 const { legend } = await import('../picture/ways')
 
 const queries = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity } } })
-queries.setQueryData(['targets'], [{ id: 't', name: 'Console', limitMs: 4 }])
+queries.setQueryData(['targets'], [{ id: 't', name: 'Console', limits: { ms: 4 } }])
 
 afterEach(cleanup)
 

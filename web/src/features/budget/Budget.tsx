@@ -39,6 +39,7 @@ export function Budget() {
   const limit = target?.limits.ms ?? 1
   const list = f ? parts(doc, f) : []
   const full = Math.max(limit * 1.3, (f?.ms ?? 0) * 1.05)
+  const fits = (p: Part) => p.ms / full > 0.028 + 0.0115 * p.name.length
   const over = f ? f.ms - limit : 0
   // Of the views that have been counted; the others may be worse.
   const known = Object.keys(doc.views).flatMap((k) => {
@@ -54,11 +55,11 @@ export function Budget() {
         <b>{target?.name}</b>
         <span>lighting limit {limit.toFixed(1)} ms</span>
       </div>
-      <div className="stack" role="button" tabIndex={0} onClick={() => openPanel('budget')} onKeyDown={(e) => (e.key === 'Enter' || e.key === ' ') && openPanel('budget')} aria-label={f ? `Budget of the frame: ${f.ms.toFixed(2)} of ${limit.toFixed(2)} milliseconds` : 'not counted yet'}>
+      <div className="stack" role="button" tabIndex={0} onClick={() => openPanel('frame')} onKeyDown={(e) => (e.key === 'Enter' || e.key === ' ') && openPanel('frame')} aria-label={f ? `${list.filter(fits).map((p) => p.name).join(' ')}: ${f.ms.toFixed(2)} of ${limit.toFixed(2)} milliseconds` : 'not counted yet'}>
         {list.map((p, i) => (
           <Tip key={p.name} title={`${p.name} ${p.ms.toFixed(2)} ms${p.lights.length ? ': ' + p.lights.join(', ') : ''}`}>
             <span className={`part p${i}`} style={{ width: `${(100 * p.ms) / full}%` }}>
-              {p.ms / full > 0.028 + 0.0115 * p.name.length ? p.name : ''}
+              {fits(p) ? `${p.name} ` : ''}
             </span>
           </Tip>
         ))}

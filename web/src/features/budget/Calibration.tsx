@@ -1,6 +1,6 @@
 import { Button, LinearProgress } from '@mui/material'
 import { useRef, useState } from 'react'
-import type { Fit, Mapping, Setup, Target } from '../../api.gen'
+import type { Fit, Mapping, Target } from '../../api.gen'
 import { Refused } from '../../kernel/client'
 import { complain, edit, useSetup, type Op } from '../../kernel/store'
 import { Text } from '../../ui/Text'
@@ -8,16 +8,16 @@ import { Tip } from '../../ui/Tip'
 import { calibrate, readTarget } from './queries'
 
 /** takeTarget makes a target the setup's own, and lights for it. */
-function takeTarget(doc: Setup, t: Target) {
+function takeTarget(t: Target) {
   const id = t.id.toLowerCase().replace(/[^a-z0-9-]+/g, '-')
-  const ops: Op[] = [...(doc.targets ? [] : [{ op: 'add' as const, path: '/targets', value: {} }]), { op: 'add', path: `/targets/${id}`, value: { ...t, id } }, { op: 'replace', path: '/target', value: id }]
+  const ops: Op[] = [{ op: 'add', path: `/targets/${id}`, value: { ...t, id } }, { op: 'replace', path: '/target', value: id }]
   edit(`Target ${t.name}`, ops)
 }
 
 const failed = (e: unknown) => complain(e instanceof Refused ? e.fault : { what: 'The file could not be read.', remedy: 'Try again.' })
 
 /** Calibration fits the target to a device's own timings, and shows what is left over. */
-export function Calibration({ device, doc }: { device: Target; doc: Setup }) {
+export function Calibration({ device }: { device: Target }) {
   const id = useSetup((s) => s.id)
   const file = useRef<HTMLInputElement>(null)
   const other = useRef<HTMLInputElement>(null)
@@ -61,13 +61,13 @@ export function Calibration({ device, doc }: { device: Target; doc: Setup }) {
         aria-label="Target file"
         onChange={(e) => {
           const f = e.target.files?.[0]
-          if (f) readTarget(f).then((t) => takeTarget(doc, t), failed)
+          if (f) readTarget(f).then((t) => takeTarget(t), failed)
           e.target.value = ''
         }}
       />
       {open && <Layout map={map} set={setMap} />}
       {busy && <LinearProgress aria-label="The timings are being fitted" />}
-      {fit && <Residuals fit={fit} take={() => takeTarget(doc, fit.target)} />}
+      {fit && <Residuals fit={fit} take={() => takeTarget(fit.target)} />}
     </section>
   )
 }

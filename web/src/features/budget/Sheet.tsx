@@ -33,7 +33,7 @@ export function Sheet() {
   const [by, setBy] = useState<By>('pass')
   if (!doc) return null
   return (
-    <div className="panel-body sheet" data-testid="sheet">
+    <div className="panel-body budget-sheet" data-testid="sheet">
       <p className="sheet-head">
         <b>{doc.views[view]?.name}</b> on {device?.name}{' '}
         {data && (
@@ -52,7 +52,7 @@ export function Sheet() {
       {isError && <p className="quiet">This view has not been counted.</p>}
       {data && <Table by={by} data={data} doc={doc} />}
       {data && data.frame.unknown.length > 0 && <p className="quiet">Not known: {data.frame.unknown.join('; ')}.</p>}
-      {device && <Calibration device={device} doc={doc} />}
+      {device && <Calibration device={device} />}
     </div>
   )
 }

@@ -9,5 +9,5 @@ const Sheet = lazy(() => import('./Sheet').then((m) => ({ default: m.Sheet })))
 export const budget: Feature = {
   id: 'budget',
   slots: { bottom: Budget },
-  panels: [{ id: 'budget', name: 'Budget', command: 'Budget of the frame', keys: 'Shift F', icon: Gauge, body: () => <Sheet /> }],
+  panels: [{ id: 'frame', name: 'Budget', command: 'Budget of the frame', keys: 'Ctrl E', icon: Gauge, body: () => <Sheet /> }],
 }

@@ -16,7 +16,7 @@ Element.prototype.setPointerCapture = () => undefined
 const ev = () => useSetup.getState().doc?.views.hall?.ev
 
 beforeEach(() => {
-  const doc = { version: 1, name: 'n', target: 't', curve: 'shoulder', groups: {}, lights: {}, looks: {}, zones: {}, references: {}, objects: {}, materials: {}, backdrops: {}, channels: {}, views: { hall: { name: 'Hall', order: 0, eye: [0, 0, 0], aim: [0, 0, -1], roll: 0, fovY: 40, aspect: 1.5, ev: 6 } } } as Setup
+  const doc = { version: 1, name: 'n', target: 't', curve: 'shoulder', groups: {}, lights: {}, looks: {}, zones: {}, references: {}, objects: {}, materials: {}, backdrops: {}, channels: {}, targets: {}, routes: {}, views: { hall: { name: 'Hall', order: 0, eye: [0, 0, 0], aim: [0, 0, -1], roll: 0, fovY: 40, aspect: 1.5, ev: 6 } } } as Setup
   useSetup.setState({ id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [], view: 'hall' })
   useLook.setState({ histogram: [], spot: null })
   render(<Ladder />)

@@ -25,7 +25,7 @@ const lamp = (name: string, order: number, over: Partial<Light> = {}): Light => 
 const layer = (d: number) => ({ version: 1, scales: [1, 0, 0, 0], direct: [d, d, d], bounced: [0, 0, 0], seen: [0, 0, 0], reflected: [0, 0, 0], air: [0, 0, 0] })
 
 beforeEach(() => {
-  const doc: Setup = { version: 1, name: 'n', target: 't', curve: 'plain', groups: { hall: { name: 'Hall lamps', order: 0, trim: 0, off: false } }, lights: { a: lamp('Lantern', 1), b: lamp('Rim', 2, { stops: 1 }) }, views: {}, looks: {}, zones: {}, references: {}, objects: {}, materials: {}, backdrops: {}, channels: {} }
+  const doc: Setup = { version: 1, name: 'n', target: 't', curve: 'plain', groups: { hall: { name: 'Hall lamps', order: 0, trim: 0, off: false } }, lights: { a: lamp('Lantern', 1), b: lamp('Rim', 2, { stops: 1 }) }, views: {}, looks: {}, zones: {}, references: {}, objects: {}, materials: {}, backdrops: {}, channels: {}, targets: {}, routes: {} }
   useSetup.setState({
     id: 1, confirmed: doc, kept: doc, bare: doc, doc, pending: [], draft: [], view: 'v', sight: 's', draftLamps: null, thumbs: {}, figures: {},
     lamps: { a: { key: 'ka', perOutput: 1, shines: false, perUnit: {}, colour: [1, 1, 1] }, b: { key: 'kb', perOutput: 1, shines: false, perUnit: {}, colour: [1, 1, 1] } },

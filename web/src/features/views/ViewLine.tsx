@@ -16,6 +16,7 @@ export function ViewLine() {
   const views = useSetup((s) => s.doc?.views)
   const view = useSetup((s) => s.view)
   const camera = useLook((s) => s.camera)
+  const exposed = useLook((s) => s.exposed)
   const plain = useLook((s) => s.plain)
   const walking = useLook((s) => s.walking)
   const through = useLook((s) => s.through)
@@ -43,7 +44,7 @@ export function ViewLine() {
         <span className="quiet">roll</span>
         <NumberField label="Roll" value={c.roll} unit="°" min={-180} max={180} step={1} show={degrees} onDraft={(x) => change({ roll: x }, false)} onDone={(x) => change({ roll: x }, true)} onReset={() => change({ roll: 0 }, true)} />
       </span>
-      <span className="held">EV {v.ev.toFixed(1)} held</span>
+      <span className="held">{exposed === null ? `EV ${v.ev.toFixed(1)} held` : `EV ${exposed.toFixed(1)} on the route`}</span>
       {camera && (
         <span className="free">
           <Button className="word" onClick={() => toView(view)} aria-keyshortcuts="R">

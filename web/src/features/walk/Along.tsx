@@ -7,12 +7,22 @@ import { stand, useRoute } from './state'
 const W = 1000
 const H = 100
 
+/** smooth takes single steps that stray out of a curve: the middle of three. */
+const smooth = (w: Walked, of: (s: Step) => number) => {
+  const v = w.steps.map(of)
+  return v.map((y, i) => {
+    const three = [v[i - 1], y, v[i + 1]].filter((x): x is number => x !== undefined && !Number.isNaN(x)).sort((a, b) => a - b)
+    return Number.isNaN(y) || three.length < 3 ? y : (three[1] as number)
+  })
+}
+
 /** line is a curve along the way; NaN leaves a gap. */
 function line(w: Walked, of: (s: Step) => number) {
   let pen = 'M'
+  const values = smooth(w, of)
   return w.steps
-    .map((s) => {
-      const y = of(s)
+    .map((s, i) => {
+      const y = values[i] as number
       if (Number.isNaN(y)) {
         pen = 'M'
         return ''

@@ -159,7 +159,7 @@ function FoundPart({ w, doc }: { w: Walked; doc: Setup }) {
       <ul className="walk-found">
         {w.found.map((f) => (
           <li key={`${f.kind} ${f.from}`} data-found={f.kind} className={step === f.step ? 'chosen' : ''}>
-            <Button className="word row" onClick={() => stand(w, f.step)}>
+            <Button className="row" onClick={() => stand(w, f.step)}>
               <span>
                 {f.what}
                 <span className="quiet">

@@ -23,12 +23,12 @@ function nextFound(back: boolean) {
 
 /** commands of the route. */
 export const commands: Command[] = [
-  { name: 'Walk the route', keys: 'Shift G', area: 'Camera', run: () => told(startWalk(routeNow())), able: () => routeNow() !== '' },
-  { name: 'To the next part that breaks a rule', keys: 'Q', area: 'Camera', run: () => nextFound(false), able: () => walked() !== undefined },
-  { name: 'To the part before', keys: 'Shift Q', area: 'Camera', run: () => nextFound(true), able: () => walked() !== undefined },
+  { name: 'Walk the route', keys: 'Ctrl M', area: 'Camera', run: () => told(startWalk(routeNow())), able: () => routeNow() !== '' },
+  { name: 'To the next part that breaks a rule', keys: ',', area: 'Camera', run: () => nextFound(false), able: () => walked() !== undefined },
+  { name: 'To the part before', keys: ';', area: 'Camera', run: () => nextFound(true), able: () => walked() !== undefined },
   {
     name: 'Walk in the picture, or stop',
-    keys: 'G',
+    keys: 'Ctrl J',
     area: 'Camera',
     run: () => {
       const w = walked()

@@ -20,7 +20,7 @@ export function addRoute() {
   if (!doc || !at) return
   const id = free(doc.routes ?? {}, 'Route')
   const order = Math.max(0, ...Object.values(doc.routes ?? {}).map((r) => r.order + 1))
-  const ops: Op[] = [...(doc.routes ? [] : [{ op: 'add' as const, path: '/routes', value: {} }]), { op: 'add', path: `/routes/${id}`, value: { ...standardRoute, order, stops: [{ at }] } }]
+  const ops: Op[] = [{ op: 'add', path: `/routes/${id}`, value: { ...standardRoute, order, stops: [{ at }] } }]
   edit('Route begun', ops)
   useRoute.setState({ route: id, step: -1 })
   say('Go to the next place and press “a stop here”.')

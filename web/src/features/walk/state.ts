@@ -1,7 +1,7 @@
 import { create } from 'zustand'
 import type { Step, Walked } from '../../api.gen'
 import type { Camera } from '../../kernel/camera'
-import { cameraNow, moveCamera } from '../../kernel/look'
+import { cameraNow, moveCamera, useLook } from '../../kernel/look'
 import { useSetup } from '../../kernel/store'
 
 /** What the plan is coloured by. */
@@ -31,7 +31,9 @@ export function stand(w: Walked, step: number, glide = false) {
   const { doc } = useSetup.getState()
   const r = doc?.routes?.[routeNow()]
   const c = s && cameraOf(s, r?.fovY ?? 46)
-  if (c) moveCamera(c, glide)
+  if (!s || !c) return
+  moveCamera(c, glide)
+  useLook.setState({ exposed: c.ev })
   useRoute.setState({ step: k })
 }
 
