@@ -320,6 +320,31 @@ func (d *Desk) WalkOf(id int64) *WalkState {
 	return &WalkState{t, w}
 }
 
+// LevelState is how the survey of the level stands.
+type LevelState struct {
+	Task  Task         `json:"task"`
+	Level *route.Level `json:"level"`
+}
+
+// StartSurvey looks at the level from the stops of a route; an empty name takes the views.
+func (d *Desk) StartSurvey(ctx context.Context, p *refine.Pictures, id int64, revision int64, name string) (*LevelState, error) {
+	c, err := d.counted(ctx, p, id)
+	if err != nil {
+		return nil, err
+	}
+	r := c.doc.Routes[name]
+	d.surveys.start(id, revision, name, func(ctx context.Context, tell func(float64)) (*route.Level, error) {
+		return route.Survey(ctx, &route.Order{Doc: c.doc, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Lamps: c.shot.Lamps, Route: r, Each: 1, Baked: c.bake, Workers: d.studio.Workers(), Tell: tell})
+	})
+	return d.SurveyOf(id), nil
+}
+
+// SurveyOf is how the survey of a setup stands.
+func (d *Desk) SurveyOf(id int64) *LevelState {
+	t, l := d.surveys.state(id)
+	return &LevelState{t, l}
+}
+
 // SavingsAsk is what savings are looked for in.
 type SavingsAsk struct {
 	Views []string `json:"views"` // ids; none: all
@@ -378,4 +403,5 @@ func (d *Desk) SavingsOf(id int64) *SavingsState {
 func (d *Desk) StopTasks(id int64) {
 	d.walks.end(id)
 	d.saves.end(id)
+	d.surveys.end(id)
 }

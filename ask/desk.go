@@ -48,6 +48,7 @@ type Desk struct {
 	live         stage.Shelf[[]float32] // lights of frames as the target draws them
 	walks        tasks[route.Walked]
 	saves        tasks[savings.Result]
+	surveys      tasks[route.Level]
 	// What the last walk found out of its place, by the stage's key; the walk at work has it.
 	walkKnown *route.Known
 	walkedOn  string

@@ -23,6 +23,17 @@ func (s *Server) budgetRoutes(api fiber.Router) {
 		return s.desk.WalkOf(n), nil
 	}))
 	api.Post("/setups/:id/route/:route", onSetup(s, false, s.startWalk))
+	api.Get("/setups/:id/survey", onSetup(s, false, func(_ fiber.Ctx, _ *refine.Pictures, n int64) (*ask.LevelState, error) {
+		return s.desk.SurveyOf(n), nil
+	}))
+	api.Post("/setups/:id/survey", onSetup(s, false, func(c fiber.Ctx, p *refine.Pictures, n int64) (*ask.LevelState, error) {
+		r, _, err := s.opened(c)
+		if err != nil {
+			return nil, err
+		}
+		_, revision := r.Document()
+		return s.desk.StartSurvey(c.Context(), p, n, revision, c.Query("route"))
+	}))
 	api.Get("/setups/:id/savings", onSetup(s, false, func(_ fiber.Ctx, _ *refine.Pictures, n int64) (*ask.SavingsState, error) {
 		return s.desk.SavingsOf(n), nil
 	}))

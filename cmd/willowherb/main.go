@@ -35,6 +35,7 @@ type cli struct {
 	Calibrate calibrateCmd `cmd:"" help:"Fit a target to a device's timings."`
 	Savings   savingsCmd   `cmd:"" help:"Find the changes that bring views under a limit with the least loss."`
 	Route     routeCmd     `cmd:"" help:"Walk a route: light, exposure, readability and cost at every step."`
+	Survey    surveyCmd    `cmd:"" help:"Look at all of a level that can be walked: light at floor and eye, lights and shadows that overlap, cost."`
 	Check     checkCmd     `cmd:"" help:"Hold views and routes to their budget and rules, for a build: exit status 2 where one is broken."`
 	Inspect   inspectCmd   `cmd:"" help:"Say what is in a GLB file."`
 	Place     demoCmd      `cmd:"" name:"demo" help:"Write the demo place and its setup as files."`

@@ -75,3 +75,34 @@ func (c *routeCmd) Run(ctx context.Context) error {
 	}
 	return nil
 }
+
+type surveyCmd struct {
+	onTarget
+	Route string `help:"Name or id of the route that it begins from; without it the first, or the views."`
+	JSON  bool   `help:"Report as JSON." name:"json"`
+}
+
+func (c *surveyCmd) Run(ctx context.Context) error {
+	o, err := c.ready(ctx)
+	if err != nil {
+		return err
+	}
+	var r setup.Route
+	if c.Route != "" || len(o.doc.Routes) > 0 {
+		if r, err = routeOf(o.doc, c.Route); err != nil {
+			return err
+		}
+	}
+	l, err := route.Survey(ctx, &route.Order{Doc: o.doc, Scene: o.s, World: o.w, Lamps: o.lamps, Route: r, Each: 1, Baked: o.bake, Workers: runtime.GOMAXPROCS(0)})
+	if err != nil {
+		return err
+	}
+	if c.JSON {
+		return writeJSON(l)
+	}
+	fmt.Printf("%d spots, %.2f m apart\n", len(l.Spots), l.Cell)
+	for _, s := range l.Spots {
+		fmt.Printf("%7.2f %6.2f %7.2f  floor %8.2f lx  eye %8.2f lx  %d lights, %d shadows  %.2f ms\n", s.At[0], s.At[1], s.At[2], s.Floor, s.Eye, s.Lights, s.Shadows, s.Ms)
+	}
+	return nil
+}

@@ -233,3 +233,37 @@ func TestWorkersDoNotMatter(t *testing.T) {
 	_, err = Walk(ctx, &Order{Doc: doc, Scene: w.S, World: w, Lamps: st.Lamps(w.S, nil), Route: route([3]float64{3, 0, 9}, [3]float64{3, 0, 4}), Workers: 2})
 	require.ErrorIs(t, err, context.Canceled)
 }
+
+// Under a lamp the floor has what the inverse square says; lights are counted where they reach; the ledge that only
+// a jump leads down from is not walked to.
+func TestTheLevelIsSurveyed(t *testing.T) {
+	w, doc := yard(t)
+	doc.Lights["lamp"] = setup.Light{Name: "Lamp", Kind: setup.Point, Output: 4 * math.Pi * 900, Colour: setup.Colour{Kelvin: 6500}, Position: [3]float64{5, 3, 5}, Carry: setup.Live, Channels: 0xff, Range: 40}
+	doc.Lights["near"] = setup.Light{Name: "Near", Kind: setup.Point, Output: 1e-3, Order: 1, Colour: setup.Colour{Kelvin: 6500}, Position: [3]float64{5, 1, 5}, Carry: setup.Live, Channels: 0xff, Range: 2, Shadow: true, ShadowMap: 64}
+	st, err := lamps.Resolve(doc, "")
+	require.NoError(t, err)
+	l, err := Survey(context.Background(), &Order{Doc: doc, Scene: w.S, World: w, Lamps: st.Lamps(w.S, nil), Route: route([3]float64{5, 0, 5}, [3]float64{5, 0, 6}), Each: 1, Workers: 2})
+	require.NoError(t, err)
+	require.Greater(t, len(l.Spots), 100)
+	require.NotEmpty(t, l.Walls)
+	most, shadows := 0.0, 0
+	for _, s := range l.Spots {
+		most = max(most, s.Floor)
+		require.Less(t, s.At[1], 0.1)
+		d := math.Hypot(s.At[0]-5, s.At[2]-5)
+		if d < 1.9 {
+			require.Equal(t, 2, s.Lights, s)
+			shadows += s.Shadows
+		}
+		if d > 2.2 {
+			require.Equal(t, 1, s.Lights)
+			require.Zero(t, s.Shadows)
+		}
+		require.Positive(t, s.Ms)
+	}
+	require.Positive(t, shadows)
+	// 900 cd from 2.95 m over where it is asked for, as the range's window leaves it, with a few per cent of bounce.
+	require.InEpsilon(t, 900/(2.95*2.95), most, 0.12)
+	_, err = Survey(context.Background(), &Order{Doc: doc, Scene: w.S, World: w, Lamps: st.Lamps(w.S, nil), Route: route([3]float64{5, 900, 5}), Each: 1, Workers: 2})
+	require.ErrorIs(t, err, ErrNoWay)
+}

@@ -255,20 +255,10 @@ func (w *walker) sources() (out []*light.Light) {
 
 // ready finds the way, and fills the light cache of what is seen along it.
 func (w *walker) ready(ctx context.Context) error {
-	w.place = budget.Place(w.Doc, w.Scene, w.World, w.Baked)
-	w.moves = w.place.Moves
-	w.moving = budget.State(w.Doc, w.place, w.Lamps, &setup.View{}).Moving
-	if w.Known == nil {
-		w.Known = &Known{}
+	if err := w.settle(); err != nil {
+		return err
 	}
-	k := w.Known
 	var err error
-	if k.rest == nil {
-		if k.rest, err = w.World.Resting(w.moves, w.Workers); err != nil {
-			return err
-		}
-	}
-	w.rest = k.rest
 	if w.way, err = Lay(ctx, w.rest, w.Doc, &w.Route, w.Each); err != nil {
 		return err
 	}
@@ -284,7 +274,27 @@ func (w *walker) ready(ctx context.Context) error {
 			w.gains = append(w.gains, l.Gain())
 		}
 	}
-	return w.fill(ctx)
+	return w.fill(ctx, max(int(1/w.Each), 1))
+}
+
+// settle makes the place ready, without what moves.
+func (w *walker) settle() error {
+	w.way = &Way{}
+	w.place = budget.Place(w.Doc, w.Scene, w.World, w.Baked)
+	w.moves = w.place.Moves
+	w.moving = budget.State(w.Doc, w.place, w.Lamps, &setup.View{}).Moving
+	if w.Known == nil {
+		w.Known = &Known{}
+	}
+	k := w.Known
+	var err error
+	if k.rest == nil {
+		if k.rest, err = w.World.Resting(w.moves, w.Workers); err != nil {
+			return err
+		}
+	}
+	w.rest = k.rest
+	return nil
 }
 
 // goesAlong tells the lamps of rigs on the figure that walks.
@@ -359,8 +369,8 @@ func (w *walker) pass(p *Place) *path.Pass {
 	return &path.Pass{World: w.rest, Camera: p.Camera(), W: wide, H: high, Seed: uint32(p.Metres * 1000)}
 }
 
-// fill has the cache know what is seen along the way.
-func (w *walker) fill(ctx context.Context) error {
+// fill has the cache know what is seen along the way, asked for at every step-th place.
+func (w *walker) fill(ctx context.Context, step int) error {
 	k := w.Known
 	if k.cache == nil {
 		k.cache = cache.New(w.rest, w.Workers)
@@ -368,7 +378,6 @@ func (w *walker) fill(ctx context.Context) error {
 	}
 	r := k.cache.Reach()
 	sources := w.sources()
-	step := max(int(1/w.Each), 1)
 	for i := 0; i < len(w.way.Places); i += step {
 		p := w.pass(&w.way.Places[i])
 		p.Lights = sources

@@ -109,7 +109,7 @@ var mutants = []mutant{
 	{"fog: gaps count as dark", "core/filter/haze.go", `w := float32(1)
 				if weight != nil {`, `w := float32(1)
 				if false {`, "./core/filter"},
-	{"fog: costs nothing by cells", "core/budget/budget.go", `c.AirMs = float64(c.Cells) * ns / 1e6`, `c.AirMs = 0`, "./core/budget"},
+	{"fog: costs nothing by cells", "core/work/count.go", `w.Counts[target.FogLit] = float64(g.Cells()) *`, `w.Counts[target.FogLit] = 0 * float64(g.Cells()) *`, "./core/work"},
 	{"fog: a figure is never lost", "core/checks/fog.go", `if was < stands || is >= kept*was {`, `if true {`, "./core/checks"},
 	{"looks: shown twice, changed twice", "core/lamps/state.go", `c.Look, out = "", &c`, `out = &c`, "./core/looks"},
 	{"looks: temperatures blended in kelvin", "core/looks/looks.go", `return 1 / ((1-share)/a + share/b)`, `return (1-share)*a + share*b`, "./core/looks"},
@@ -205,4 +205,27 @@ var mutants = []mutant{
 	{"shares of probes not straightened", "core/probes/field.go", "	f.straighten(p, to)\n", "", "./core/probes"},
 	{"probes no closer than is asked", "core/probes/field.go", "step >= 1/float64(max(o.Closer, 1)); step /= 2", "step >= 1; step /= 2", "./core/probes"},
 	{"pieces kept without their curve", "core/finals/finals.go", "o.samples(pass), piece, f.Number, f.Curve)", "o.samples(pass), piece, f.Number)", "./core/finals"},
+	// Budget and walk.
+	{"work: shadows looked up on what faces away", "core/work/count.go", `if l.tap == 0 || p.Z > l.far || !l.src.Reaches(p.Pos, p.N) {`, `if l.tap == 0 || p.Z > l.far || !l.src.Reaches(p.Pos, vec.V3{}) {`, "./core/work"},
+	{"work: maps are kept though something moves", "core/work/count.go", `moves = moves || s.place.moves(o)`, `moves = moves || false && s.place.moves(o)`, "./core/work"},
+	{"work: a cone culls by its wrong side", "core/work/count.go", `return l.cos*across-l.sin*along <= r`, `return l.cos*across+l.sin*along <= r`, "./core/work"},
+	{"work: what is hidden is drawn as well", "core/work/see.go", `if y.order < 0 || y.order >= least {`, `if y.order < 0 || y.order >= least && y.order < 0 {`, "./core/work"},
+	{"budget: the frame without lights is forgotten", "core/budget/budget.go", `f.OwnMs += d.Own[k] * m.Ns / 1e6`, `f.OwnMs += 0 * d.Own[k] * m.Ns / 1e6`, "./core/budget"},
+	{"calibrate: warm frames stay in", "core/calibrate/calibrate.go", `clock[k] > base*(1+outlying)`, `clock[k] > base*(9+outlying)`, "./core/calibrate"},
+	{"calibrate: errors a tenth", "core/calibrate/calibrate.go", `dev[k] = min(sd*more, Doubt) * unit[k]`, `dev[k] = min(sd*more, Doubt) * unit[k] / 10`, "./core/calibrate"},
+	{"savings: a bound that is too high", "core/savings/choose.go", `sum += k * p.loss`, `sum += p.loss`, "./core/savings"},
+	{"savings: two changes of one light", "core/savings/choose.go", `		s.mark(i, true)`, `		s.mark(i, false)`, "./core/savings"},
+	{"savings: what is lost is added twice", "core/savings/measure.go", `add(s, q.layer, -1)`, `add(s, q.layer, -2)`, "./core/savings"},
+	{"route: lamps turn the other way", "core/route/walk.go", `turn := math.Atan2(float64(p.Aim.X), float64(p.Aim.Z)) - w.facing`, `turn := w.facing - math.Atan2(float64(p.Aim.X), float64(p.Aim.Z))`, "./core/route"},
+	{"route: light from behind falls on the eye", "core/route/walk.go", `		if v < 0 {
+			up = down`, `		if v > 0 {
+			up = down`, "./core/route"},
+	{"route: black is told apart", "core/route/walk.go", `math.Log2(min(max(y, r.least), r.most))`, `math.Log2(min(max(y, 1e-12), r.most))`, "./core/route"},
+	{"ground: straight through a corner", "core/ground/ground.go", `			if next < 0 {
+				return false
+			}`, `			if next < 0 {
+				return true
+			}`, "./core/route"},
+	{"guard: at the limit is broken", "core/guard/guard.go", `if value > limit+1e-9 {`, `if value >= limit {`, "./core/guard"},
+	{"timings: below zero", "format/timings/timings.go", `math.IsNaN(ms) || ms < 0`, `math.IsNaN(ms)`, "./format/timings"},
 }

@@ -1555,6 +1555,27 @@ export interface WalkState {
   walked: Walked
 }
 
+export interface Standing {
+  at: [number, number, number]
+  floor: number
+  eye: number
+  lights: number
+  shadows: number
+  ms: number
+}
+
+export interface Level {
+  cell: number
+  spots: Standing[]
+  walls: [number, number, number, number][]
+  limitMs: number
+}
+
+export interface LevelState {
+  task: Task
+  level: Level
+}
+
 export interface ViewCost {
   id: string
   name: string

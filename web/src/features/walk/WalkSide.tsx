@@ -4,6 +4,7 @@ import { choose } from '../../kernel/look'
 import { useSetup } from '../../kernel/store'
 import { Tip } from '../../ui/Tip'
 import { figure5, lx, st } from './heat'
+import { LevelPart } from './LevelPart'
 import { PlanMap } from './PlanMap'
 import { startWalk, useWalk } from './queries'
 import { RoutePart } from './RoutePart'
@@ -75,6 +76,7 @@ export function WalkSide() {
       {w && <Here w={w} doc={doc} />}
       {w && <FoundPart w={w} doc={doc} />}
       <SavingsPart doc={doc} />
+      <LevelPart />
       {r && <RoutePart id={id} r={r} />}
     </section>
   )

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import type { SavingsState, WalkState } from '../../api.gen'
+import type { LevelState, SavingsState, WalkState } from '../../api.gen'
 import { asked, sent } from '../../kernel/client'
 import { usePanes } from '../../kernel/panes'
 import { queryClient } from '../../kernel/queryClient'
@@ -24,6 +24,25 @@ export async function startWalk(route: string) {
   const id = useSetup.getState().id
   await sent(`${of(id)}/route/${encodeURIComponent(route)}`, 'POST')
   await queryClient.invalidateQueries({ queryKey: ['walk', id] })
+}
+
+/** useSurvey is how the survey of the level stands. */
+export function useSurvey() {
+  const id = useSetup((s) => s.id)
+  const here = usePanes((s) => s.step === 'walk')
+  return useQuery({
+    queryKey: ['survey', id],
+    queryFn: () => asked<LevelState>(`${of(id)}/survey`),
+    enabled: id !== null && here,
+    refetchInterval: (q) => (q.state.data?.task.state === 'working' ? 500 : false),
+  })
+}
+
+/** startSurvey looks at all of the level that can be walked to from a route's stops. */
+export async function startSurvey(route: string) {
+  const id = useSetup.getState().id
+  await sent(`${of(id)}/survey?route=${encodeURIComponent(route)}`, 'POST')
+  await queryClient.invalidateQueries({ queryKey: ['survey', id] })
 }
 
 /** useSavings is how the search for savings stands. */
