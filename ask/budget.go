@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"willowherb/core/budget"
 	"willowherb/core/calibrate"
@@ -275,6 +276,17 @@ func (t *tasks[T]) state(id int64) (Task, *T) {
 	return r.Task, r.result
 }
 
+// close ends all that is at work, and waits for it.
+func (t *tasks[T]) close() {
+	t.mu.Lock()
+	for _, r := range t.of {
+		r.stop()
+	}
+	t.mu.Unlock()
+	t.one.Lock()
+	defer t.one.Unlock()
+}
+
 func (t *tasks[T]) end(id int64) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -309,9 +321,25 @@ func (d *Desk) StartWalk(ctx context.Context, p *refine.Pictures, id int64, doc 
 		if d.walkedOn != c.shot.Stage.Key {
 			d.walkedOn, d.walkKnown = c.shot.Stage.Key, &route.Known{}
 		}
+		d.forget()
 		return route.Walk(ctx, &route.Order{Doc: st.Setup, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Lamps: c.shot.Lamps, Route: r, Baked: c.bake, Known: d.walkKnown, Workers: d.studio.Workers(), Tell: tell})
 	})
 	return d.WalkOf(id), nil
+}
+
+// remembered is how long what a walk has found out of its place is kept for the next: it may take 100 MB.
+const remembered = 10 * time.Minute
+
+// forget lets go what is known of the place that was walked last, if nobody walks for a while.
+func (d *Desk) forget() {
+	d.walkedAt = time.Now()
+	time.AfterFunc(remembered, func() {
+		d.walks.one.Lock()
+		defer d.walks.one.Unlock()
+		if time.Since(d.walkedAt) >= remembered {
+			d.walkKnown, d.walkedOn = nil, ""
+		}
+	})
 }
 
 // WalkOf is how the walk of a setup stands.
@@ -397,6 +425,13 @@ func (d *Desk) StartSavings(ctx context.Context, p *refine.Pictures, id int64, r
 func (d *Desk) SavingsOf(id int64) *SavingsState {
 	t, r := d.saves.state(id)
 	return &SavingsState{t, r}
+}
+
+// Close ends what is at work in the background.
+func (d *Desk) Close() {
+	d.walks.close()
+	d.saves.close()
+	d.surveys.close()
 }
 
 // StopTasks ends what is at work for a setup.

@@ -8,6 +8,7 @@ import (
 	"image"
 	"math"
 	"slices"
+	"time"
 
 	"willowherb/core/baking"
 	"willowherb/core/contrast"
@@ -52,6 +53,7 @@ type Desk struct {
 	// What the last walk found out of its place, by the stage's key; the walk at work has it.
 	walkKnown *route.Known
 	walkedOn  string
+	walkedAt  time.Time
 }
 
 // NewDesk returns a desk for what a studio makes.

@@ -7,12 +7,14 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/lamps"
+	"willowherb/core/route"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
+	"willowherb/core/staging"
 	"willowherb/format/gltf"
 )
 
-func place(t *testing.T) *scene.Scene {
+func place(t testing.TB) *scene.Scene {
 	glb, err := Place()
 	require.NoError(t, err)
 	s, err := gltf.Read(context.Background(), "place.glb", glb, nil, gltf.DefaultLimits())
@@ -47,6 +49,26 @@ func TestTrianglesFaceAsTheirNormalsSay(t *testing.T) {
 		}
 	}
 	require.Less(t, bad, s.Triangles()/500)
+}
+
+// The keeper's round can be walked from end to end, down the culvert, up both stairs; only its drop is a jump.
+func TestTheRoundCanBeWalked(t *testing.T) {
+	s, doc := place(t), Setup()
+	on := staging.Of(doc, "file", "place.glb")
+	s, w, err := on.Compile(s, 2)
+	require.NoError(t, err)
+	rest, err := w.Resting(staging.Movers(doc, s), 2)
+	require.NoError(t, err)
+	r := doc.Routes["round"]
+	way, err := route.Lay(context.Background(), rest, doc, &r, 0.5)
+	require.NoError(t, err)
+	require.InDelta(t, 126, way.Metres, 6)
+	require.Equal(t, []int{16}, way.Jumps)
+	names := map[string]bool{}
+	for _, p := range way.Places {
+		names[p.Stop] = true
+	}
+	require.Len(t, names, 8)
 }
 
 func TestSetupFitsThePlace(t *testing.T) {

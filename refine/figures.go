@@ -103,7 +103,7 @@ func (p *Pictures) makeFigures() error {
 // counted makes the place ready for what is counted of a document, and lets go what was seen
 // of another. Call with drawing held.
 func (p *Pictures) counted(doc *setup.Setup, on *stage.Stage) {
-	key := fmt.Sprintf("%s %+v %v", on.Key, doc.Device().How, p.baked)
+	key := fmt.Sprintf("%s %+v %v %d", on.Key, doc.Device().How, p.baked, everyTile(doc))
 	if p.seenOf == key {
 		return
 	}
@@ -114,8 +114,20 @@ func (p *Pictures) counted(doc *setup.Setup, on *stage.Stage) {
 // bakedFor is how long what is known of the newest bake is taken to hold.
 const bakedFor = 5 * time.Second
 
-// seenMost bounds the views whose surfaces are kept, 300 kB each.
-const seenMost = 40
+// seenMost bounds the views whose surfaces are kept, 300 kB each; of setups with more than manyViews
+// fewer tiles are looked at, and a quarter of that is kept.
+const (
+	seenMost  = 220
+	manyViews = 40
+)
+
+// everyTile is of how many tiles of a view one is looked at, across and down.
+func everyTile(doc *setup.Setup) int {
+	if len(doc.Views) > manyViews {
+		return 2 * budget.Every
+	}
+	return budget.Every
+}
 
 // count counts the budget of a view: surfaces are looked at once, lights as often as they
 // change. Call with drawing held.
@@ -128,7 +140,7 @@ func (p *Pictures) count(id string, doc *setup.Setup, lit []*lamps.Lamp, on *sta
 	s := p.seen[key]
 	if s == nil {
 		var err error
-		if s, err = p.place.See(ctx, v.Camera(), device.How, budget.Every, p.studio.Workers()); err != nil {
+		if s, err = p.place.See(ctx, v.Camera(), device.How, everyTile(doc), p.studio.Workers()); err != nil {
 			return nil, err
 		}
 		if len(p.seen) >= seenMost {

@@ -129,6 +129,7 @@ func (s *Server) Listen(ctx context.Context, port int, ready func(addr string)) 
 	case <-ctx.Done():
 	}
 	s.stop()
+	s.desk.Close()
 	_ = s.app.ShutdownWithTimeout(3 * time.Second)
 	return nil
 }
