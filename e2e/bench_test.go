@@ -267,7 +267,7 @@ func TestTheLedgerFindsAndMeasures(t *testing.T) {
 	b.do(chromedp.KeyEvent("\x1b"))
 	b.until("what an eye would notice", `document.querySelector('[data-testid=notice-lantern]')?.textContent.includes('·')`)
 	js[bool](b, `([...document.querySelectorAll('.row.head button')].find(e => e.textContent == 'costs').click(), true)`)
-	b.until("the dearest first", `document.querySelector('[data-light]').dataset.light == 'low-sun'`)
+	b.until("the dearest first", `document.querySelector('[data-light]').dataset.light == 'lantern'`)
 }
 
 // A state is kept, compared and brought back; the history steps back to any edit.
