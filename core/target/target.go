@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 	"sync"
@@ -127,7 +128,7 @@ func Parse(name string, data []byte) (*Target, error) {
 		if errors.As(err, &se) {
 			at = se.Offset
 		} else if errors.As(err, &te) {
-			return nil, fmt.Errorf("%s, line %d: %w: %s holds a %s; write a %s", name, line(data, te.Offset), ErrInvalid, te.Field, te.Value, te.Type)
+			return nil, fmt.Errorf("%s, line %d: %w: %s holds a %s; write %s", name, line(data, te.Offset), ErrInvalid, te.Field, te.Value, wordOf(te.Type.Kind()))
 		}
 		return nil, fmt.Errorf("%s, line %d: %w: %w", name, line(data, at), ErrInvalid, err)
 	}
@@ -138,6 +139,23 @@ func Parse(name string, data []byte) (*Target, error) {
 		return nil, fmt.Errorf("%s%s: %w: %w", name, lineOf(data, err), ErrInvalid, err)
 	}
 	return &t, nil
+}
+
+// wordOf says what belongs into a field.
+func wordOf(k reflect.Kind) string {
+	switch k {
+	case reflect.Int:
+		return "a whole number"
+	case reflect.Float64:
+		return "a number"
+	case reflect.Bool:
+		return "true or false"
+	case reflect.Slice:
+		return "a list"
+	case reflect.Struct:
+		return "an object"
+	}
+	return "text"
 }
 
 func line(data []byte, at int64) int {

@@ -40,7 +40,7 @@ func TestBrokenFilesAreToldByLine(t *testing.T) {
 	for _, c := range []struct{ name, from, to, says string }{
 		{"no JSON", "{\n  \"id\"", "{\n  id", "line 2"},
 		{"cut off", good[len(good)/2:], "", "line"},
-		{"a word for a number", `"rate": 60`, `"rate": "fast"`, "line 5: no target: rate holds a string"},
+		{"a word for a number", `"rate": 60`, `"rate": "fast"`, "line 5: no target: rate holds a string; write a whole number"},
 		{"an unknown name", `"rate": 60`, `"pace": 60`, `unknown field "pace"`},
 		{"an unknown count", `"count": "tests"`, `"count": "texts"`, `pass "light lists": "texts" is no kind of work`},
 		{"below zero", `"ns": 60000`, `"ns": -1`, `pass "surfaces": frames costs -1 ns`},
