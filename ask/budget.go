@@ -167,33 +167,22 @@ func (d *Desk) Calibrate(ctx context.Context, p *refine.Pictures, id int64, name
 	if err != nil {
 		return nil, err
 	}
-	counts := map[string]*target.Counts{}
-	var strange []string
-	for _, r := range rows {
-		if _, ok := counts[r.Camera]; ok {
-			continue
-		}
-		counts[r.Camera] = nil
-		i := slices.IndexFunc(c.doc.SortedViews(), func(v string) bool { return v == r.Camera || strings.EqualFold(c.doc.Views[v].Name, r.Camera) })
+	ids := c.doc.SortedViews()
+	fit, err := calibrate.OfCameras(c.doc.Device(), rows, func(camera string) (*target.Counts, error) {
+		i := slices.IndexFunc(ids, func(v string) bool { return v == camera || strings.EqualFold(c.doc.Views[v].Name, camera) })
 		if i < 0 {
-			strange = append(strange, r.Camera)
-			continue
+			return nil, nil // told by the fit
 		}
-		w, err := d.worked(ctx, c, c.doc.Views[c.doc.SortedViews()[i]])
+		w, err := d.worked(ctx, c, c.doc.Views[ids[i]])
 		if err != nil {
 			return nil, err
 		}
-		counts[r.Camera] = w.All()
-	}
-	fit, err := calibrate.Do(c.doc.Device(), counts, rows)
-	if err != nil {
+		return w.All(), nil
+	})
+	if errors.Is(err, calibrate.ErrNothing) {
 		return nil, fmt.Errorf("%s: %w; its cameras have to be named as views of the setup are", name, err)
 	}
-	for _, s := range strange {
-		fit.Notes = append(fit.Notes, fmt.Sprintf("camera %q is no view of the setup: its timings are not used", s))
-	}
-	fit.Name()
-	return fit, nil
+	return fit, err
 }
 
 // Task is how long work for a setup stands.

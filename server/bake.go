@@ -71,8 +71,13 @@ func placeOf(c fiber.Ctx) (vec.V3, error) {
 	return vec.Of(at), nil
 }
 
-// png sends what do makes, in its turn; no content where that is nothing.
+// png sends the picture that do makes, in its turn; no content where that is nothing.
 func (s *Server) png(c fiber.Ctx, do func(p *refine.Pictures, n int64) ([]byte, error)) error {
+	return s.file(c, "image/png", do)
+}
+
+// file sends what do makes, in its turn; no content where that is nothing.
+func (s *Server) file(c fiber.Ctx, kind string, do func(p *refine.Pictures, n int64) ([]byte, error)) error {
 	n, err := id(c)
 	if err != nil {
 		return err
@@ -93,7 +98,7 @@ func (s *Server) png(c fiber.Ctx, do func(p *refine.Pictures, n int64) ([]byte, 
 	if data == nil {
 		return c.SendStatus(fiber.StatusNoContent)
 	}
-	c.Set("Content-Type", "image/png")
+	c.Set("Content-Type", kind)
 	c.Set("Cache-Control", "no-store")
 	return c.Send(data)
 }

@@ -17,7 +17,7 @@ import (
 func (s *Server) budgetRoutes(api fiber.Router) {
 	api.Get("/setups/:id/budget/:view", onSetup(s, true, s.sheet))
 	api.Get("/setups/:id/timings.csv", s.capture)
-	api.Post("/setups/:id/calibration", s.calibration)
+	api.Post("/setups/:id/calibration", onSetup(s, true, s.calibration))
 	api.Post("/targets", s.readTarget)
 	api.Get("/setups/:id/route", onSetup(s, false, func(_ fiber.Ctx, _ *refine.Pictures, n int64) (*ask.WalkState, error) {
 		return s.desk.WalkOf(n), nil
@@ -63,66 +63,36 @@ func (s *Server) sheet(c fiber.Ctx, p *refine.Pictures, n int64) (*ask.Sheet, er
 
 // capture sends what the simulated device measures.
 func (s *Server) capture(c fiber.Ctx) error {
-	n, err := id(c)
-	if err != nil {
-		return err
-	}
 	seed, err := strconv.ParseUint(c.Query("seed", "1"), 10, 64)
 	if err != nil {
 		return wrong("the seed %.40q is no number", c.Query("seed"))
 	}
-	_, p, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	leave, err := s.heavy.enter(c.Context())
-	if err != nil {
-		return err
-	}
-	defer leave()
-	data, err := s.desk.Capture(c.Context(), p, n, seed)
-	if err != nil {
-		return err
-	}
-	c.Set("Content-Type", "text/csv; charset=utf-8")
-	c.Set("Content-Disposition", `attachment; filename="timings.csv"`)
-	return c.Send(data)
+	return s.file(c, "text/csv; charset=utf-8", func(p *refine.Pictures, n int64) ([]byte, error) {
+		data, err := s.desk.Capture(c.Context(), p, n, seed)
+		if err == nil {
+			c.Set("Content-Disposition", `attachment; filename="timings.csv"`)
+		}
+		return data, err
+	})
 }
 
 // calibration fits the target to the timings that are sent; the layout of the file is in the query.
-func (s *Server) calibration(c fiber.Ctx) error {
-	n, err := id(c)
-	if err != nil {
-		return err
-	}
+func (s *Server) calibration(c fiber.Ctx, p *refine.Pictures, n int64) (*calibrate.Fit, error) {
 	var m timings.Mapping
 	if q := c.Query("mapping"); q != "" {
 		if err := json.Unmarshal([]byte(q), &m); err != nil {
-			return wrong("the layout of the file cannot be read: %v", err)
+			return nil, wrong("the layout of the file cannot be read: %v", err)
 		}
 	}
-	name := fileName(c)
 	in, err := stream(c, timings.MaxBytes)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	_, p, err := s.opened(c)
-	if err != nil {
-		return err
-	}
-	leave, err := s.heavy.enter(c.Context())
-	if err != nil {
-		return err
-	}
-	defer leave()
-	fit, err := s.desk.Calibrate(c.Context(), p, n, name, in, m)
+	fit, err := s.desk.Calibrate(c.Context(), p, n, fileName(c), in, m)
 	if errors.Is(err, timings.ErrInvalid) || errors.Is(err, calibrate.ErrNothing) {
-		return &refusal{422, err.Error() + ".", "Mend the file there, or name its columns under “layout”."}
+		return nil, &refusal{422, err.Error() + ".", "Mend the file there, or name its columns under “layout”."}
 	}
-	if err != nil {
-		return err
-	}
-	return c.JSON(fit)
+	return fit, err
 }
 
 // readTarget reads a target file, which the window then puts into its setup.

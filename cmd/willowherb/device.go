@@ -141,32 +141,20 @@ func (c *calibrateCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	counts := map[string]*target.Counts{}
-	var strange []string
-	for _, r := range rows {
-		if _, ok := counts[r.Camera]; ok {
-			continue
-		}
-		v, _, err := viewOf(o.doc, r.Camera)
+	fit, err := calibrate.OfCameras(o.target, rows, func(camera string) (*target.Counts, error) {
+		v, _, err := viewOf(o.doc, camera)
 		if err != nil {
-			counts[r.Camera] = nil
-			strange = append(strange, r.Camera)
-			continue
+			return nil, nil // told by the fit
 		}
 		d, err := o.worked(ctx, &v)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		counts[r.Camera] = d.All()
-	}
-	fit, err := calibrate.Do(o.target, counts, rows)
+		return d.All(), nil
+	})
 	if err != nil {
 		return fmt.Errorf("%s: %w", filepath.Base(c.Timings), err)
 	}
-	for _, s := range strange {
-		fit.Notes = append(fit.Notes, fmt.Sprintf("camera %q is no view of the setup: its timings are not used", s))
-	}
-	fit.Name()
 	if c.Out != "" {
 		if err := intact.Write(c.Out, func(w io.Writer) error { _, err := w.Write(fit.Target.JSON()); return err }); err != nil {
 			return err

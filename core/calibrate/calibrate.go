@@ -168,6 +168,34 @@ func gather(name string, counts *target.Counts, rows []device.Timing) *shot {
 	return s
 }
 
+// OfCameras is Do for timings whose cameras find counts, nil for one that it does not know:
+// its timings are not used, and that is told. Errors: find's, ErrNothing.
+func OfCameras(t *target.Target, rows []device.Timing, find func(camera string) (*target.Counts, error)) (*Fit, error) {
+	counts := map[string]*target.Counts{}
+	var strange []string
+	for _, r := range rows {
+		if _, ok := counts[r.Camera]; ok {
+			continue
+		}
+		c, err := find(r.Camera)
+		if err != nil {
+			return nil, err
+		}
+		if counts[r.Camera] = c; c == nil {
+			strange = append(strange, r.Camera)
+		}
+	}
+	fit, err := Do(t, counts, rows)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range strange {
+		fit.Notes = append(fit.Notes, fmt.Sprintf("camera %q is no view of the setup: its timings are not used", s))
+	}
+	fit.rename()
+	return fit, nil
+}
+
 // Do fits a target to timings. counts are the work of each camera's frame. Error: ErrNothing,
 // for no camera or no pass that both know.
 func Do(t *target.Target, counts map[string]*target.Counts, rows []device.Timing) (*Fit, error) {
@@ -443,8 +471,8 @@ func solveFree(a *mat.SymDense, b []float64, free []bool) []float64 {
 	return out
 }
 
-// Name gives the fitted target an id and a name of its own beside the one it was made of.
-func (f *Fit) Name() {
+// rename gives the fitted target an id and a name of its own beside the one it was made of.
+func (f *Fit) rename() {
 	const mark = "-measured"
 	if t := &f.Target; !strings.HasSuffix(t.ID, mark) {
 		t.ID, t.Name = cutTo(t.ID, 60)+mark, cutTo(t.Name, 60)+", measured"

@@ -132,8 +132,8 @@ func TestWhatIsNotTimedStays(t *testing.T) {
 	_, err = Do(&dev, counts, []device.Timing{{Camera: "nowhere", Pass: "surfaces", Ms: 3}})
 	require.ErrorIs(t, err, ErrNothing)
 
-	fit.Name()
-	fit.Name()
+	fit.rename()
+	fit.rename()
 	require.Equal(t, "console-60-measured", fit.Target.ID)
 }
 

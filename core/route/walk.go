@@ -127,10 +127,9 @@ type walker struct {
 	moves  []bool
 	moving []bool // lamps that travel
 	still  []*lamps.Lamp
-	along  []*lamps.Lamp // lamps that go with who walks
-	foot   vec.V3        // of the figure at rest
-	facing float64       // radians
-	tint   vec.V3        // reflectance of the figure
+	foot   vec.V3  // of the figure at rest
+	facing float64 // radians
+	tint   vec.V3  // reflectance of the figure
 	table  *cache.Table
 	gains  []vec.V3
 	curve  exposure.Curve
@@ -266,9 +265,7 @@ func (w *walker) ready(ctx context.Context) error {
 	w.figure()
 	for i, l := range w.Lamps {
 		switch {
-		case l.Gain() == (vec.V3{}):
-		case w.moving[i] && w.goesAlong(l):
-			w.along = append(w.along, l)
+		case l.Gain() == (vec.V3{}), w.moving[i] && w.goesAlong(l):
 		default:
 			w.still = append(w.still, l)
 			w.gains = append(w.gains, l.Gain())

@@ -259,7 +259,7 @@ func (s *search) closest() Choice {
 		high = max(high, n)
 	}
 	var best []int
-	lossOf := func(over float64) bool {
+	reaches := func(over float64) bool { // so little over; its set is kept
 		need := slices.Clone(s.need)
 		for v := range need {
 			need[v] -= over
@@ -275,18 +275,18 @@ func (s *search) closest() Choice {
 		}
 		return t.found
 	}
-	if most := s.most(); lossOf(most) {
+	if most := s.most(); reaches(most) {
 		high = most // each view by itself can do no better
 	} else {
 		low = most
 		for range 20 {
-			if mid := (low + high) / 2; lossOf(mid) {
+			if mid := (low + high) / 2; reaches(mid) {
 				high = mid
 			} else {
 				low = mid
 			}
 		}
-		lossOf(high)
+		reaches(high)
 	}
 	c := Choice{Items: slices.Clone(best), Loss: s.lossOf(best), Bound: s.lossOf(best)}
 	slices.Sort(c.Items)

@@ -5,7 +5,7 @@ import { lux } from '../../kernel/units'
 import { Tip } from '../../ui/Tip'
 import { over, startBake, turnBake, useBake, useBall, useDiffers, useEstimate, useStrengths } from './queries'
 import { showBake, useBakeView } from './state'
-import { told } from './told'
+import { told } from '../../kernel/told'
 
 /** BakeCards are the cards under the picture: the bake at work, what one would take, and how far the run-time picture is from the truth. */
 export function BakeCards() {

@@ -3,7 +3,7 @@ import { goToStep } from '../../kernel/panes'
 import { addMirror, before } from './bakeEdits'
 import { startBake, turnBake } from './queries'
 import { showBake, shows, useBakeView } from './state'
-import { told } from './told'
+import { told } from '../../kernel/told'
 
 /** commands of the bake. */
 export const commands: Command[] = [

@@ -6,9 +6,10 @@ import { useSetup } from '../../kernel/store'
 import { scaleCss } from '../../picture/palette'
 import { Choice } from '../../ui/Choice'
 import { lx } from './heat'
+import { Legend } from './Legend'
 import { startSurvey, useSurvey } from './queries'
 import { routeNow } from './state'
-import { told } from './told'
+import { told } from '../../kernel/told'
 
 type Measure = 'floor' | 'eye' | 'lights' | 'shadows' | 'ms'
 const measures: { value: Measure; words: string; says: string }[] = [
@@ -95,11 +96,7 @@ function LevelMap({ l, m }: { l: Level; m: Measure }) {
           <line key={i} x1={q[0]} y1={q[1]} x2={q[2]} y2={q[3]} className="wall" strokeWidth={w / 400} />
         ))}
       </svg>
-      <p className="walk-legend">
-        <span>{scale.low}</span>
-        <span className="ramp" style={{ background: `linear-gradient(to right, ${Array.from({ length: 9 }, (_, i) => scaleCss(i / 8)).join(', ')})` }} />
-        <span>{scale.high}</span>
-      </p>
+      <Legend low={scale.low} high={scale.high} />
     </>
   )
 }

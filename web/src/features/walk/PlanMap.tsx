@@ -2,6 +2,7 @@ import type { MouseEvent } from 'react'
 import type { Step, Walked } from '../../api.gen'
 import { scaleCss } from '../../picture/palette'
 import { scales } from './heat'
+import { Legend } from './Legend'
 import { stand, useRoute } from './state'
 
 const margin = 3
@@ -52,11 +53,7 @@ export function PlanMap({ w }: { w: Walked }) {
           </g>
         )}
       </svg>
-      <p className="walk-legend">
-        <span>{scale.low}</span>
-        <span className="ramp" style={{ background: `linear-gradient(to right, ${Array.from({ length: 9 }, (_, i) => scaleCss(i / 8)).join(', ')})` }} />
-        <span>{scale.high}</span>
-      </p>
+      <Legend low={scale.low} high={scale.high} />
     </>
   )
 }

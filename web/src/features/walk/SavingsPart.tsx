@@ -9,7 +9,7 @@ import { queryClient } from '../../kernel/queryClient'
 import { NumberField } from '../../ui/NumberField'
 import { Tip } from '../../ui/Tip'
 import { startSavings, useSavings } from './queries'
-import { told } from './told'
+import { told } from '../../kernel/told'
 
 const mean = (v: number[]) => v.reduce((a, b) => a + b, 0) / Math.max(v.length, 1)
 

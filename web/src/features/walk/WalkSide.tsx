@@ -11,7 +11,7 @@ import { RoutePart } from './RoutePart'
 import { addRoute } from './routeEdits'
 import { SavingsPart } from './SavingsPart'
 import { play, routeIds, routeNow, stand, stop, useRoute, type Heat } from './state'
-import { told } from './told'
+import { told } from '../../kernel/told'
 
 const heats: Record<Heat, string> = { lux: 'light', ms: 'cost', figure: 'figure', left: 'exposure' }
 

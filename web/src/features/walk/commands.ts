@@ -4,7 +4,7 @@ import { queryClient } from '../../kernel/queryClient'
 import { say, useSetup } from '../../kernel/store'
 import { startWalk } from './queries'
 import { play, routeNow, stand, useRoute } from './state'
-import { told } from './told'
+import { told } from '../../kernel/told'
 
 const walked = () => queryClient.getQueryData<WalkState>(['walk', useSetup.getState().id])?.walked
 

@@ -2,6 +2,7 @@ import { create } from 'zustand'
 import type { Step, Walked } from '../../api.gen'
 import type { Camera } from '../../kernel/camera'
 import { cameraNow, moveCamera, useLook } from '../../kernel/look'
+import { usePanes } from '../../kernel/panes'
 import { useSetup } from '../../kernel/store'
 
 /** What the plan is coloured by. */
@@ -60,10 +61,14 @@ export function play(w: Walked) {
   const first = w.steps[from >= w.steps.length - 1 ? 0 : Math.max(from, 0)]
   const began = performance.now() - 1000 * (first?.second ?? 0)
   useRoute.setState({ playing: true })
+  let mine = useLook.getState().camera
   timer = setInterval(() => {
+    // The hand that moves the eye meanwhile, or another step, has it.
+    if (useLook.getState().camera !== mine || usePanes.getState().step !== 'walk') return stop()
     const t = (performance.now() - began) / 1000
     const k = w.steps.findIndex((s) => s.second >= t)
     stand(w, k < 0 ? w.steps.length - 1 : k, k >= 0)
+    mine = useLook.getState().camera
     if (k < 0) {
       clearInterval(timer)
       useRoute.setState({ playing: false })

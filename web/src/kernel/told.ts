@@ -1,5 +1,5 @@
-import { Refused } from '../../kernel/client'
-import { complain } from '../../kernel/store'
+import { Refused } from './client'
+import { complain } from './store'
 
 /** told says what went wrong with something that was asked for. */
 export function told(done: Promise<unknown>) {

@@ -1,7 +1,0 @@
-import { Refused } from '../../kernel/client'
-import { complain } from '../../kernel/store'
-
-/** told says what went wrong with something that was asked for. */
-export function told(done: Promise<unknown>) {
-  done.catch((e: unknown) => complain(e instanceof Refused ? e.fault : { what: 'The server did not answer.', remedy: 'Try again.' }))
-}
