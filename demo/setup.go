@@ -75,6 +75,7 @@ func Setup() *setup.Setup {
 func round() setup.Route {
 	r := setup.StandardRoute()
 	r.Name, r.Figure = "The keeper's round", "Keeper"
+	r.Rules.Exit = 0.5
 	for _, s := range []struct {
 		name    string
 		x, y, z float64

@@ -14,6 +14,7 @@ type Trouble string
 const (
 	LostFigure Trouble = "figure"
 	LostPath   Trouble = "path"
+	LostExit   Trouble = "exit"
 	TooDark    Trouble = "dark"
 	TooDim     Trouble = "lux"
 	TooBright  Trouble = "bright"
@@ -83,6 +84,14 @@ func rules(w *Walked, r *setup.Route) (out []rule) {
 		}, func(a *Step, _ float64) string { return "Path like the walls" + near(a) },
 			func(s *Step) (float64, string) {
 				return s.Path, fmt.Sprintf("%.1f of %.1f st", math.Abs(s.Path), u.Path)
+			}})
+	}
+	if u.Exit > 0 {
+		out = append(out, rule{LostExit, u.Exit, func(s *Step) (float64, bool) {
+			return u.Exit - math.Abs(s.Exit.Stops), s.Exit.Seen && math.Abs(s.Exit.Stops) < u.Exit && s.Exit.Colour < tellsApart
+		}, func(a *Step, _ float64) string { return "Exit like the wall about it" + near(a) },
+			func(s *Step) (float64, string) {
+				return s.Exit.Stops, fmt.Sprintf("%.1f of %.1f st", math.Abs(s.Exit.Stops), u.Exit)
 			}})
 	}
 	if u.Dark > 0 {

@@ -188,8 +188,7 @@ func TestALampThatIsCarried(t *testing.T) {
 	// At rest it hangs 1 m towards +Z, which the figure faces: a place ahead of who walks.
 	st, err := lamps.Resolve(doc, "")
 	require.NoError(t, err)
-	k := &walker{Order: &Order{Doc: doc, Scene: w.S, Route: r}}
-	k.figure()
+	k := NewCarrier(doc, w.S, &r)
 	p := Place{Ground: vec.V3{X: 5, Z: 5}, Aim: vec.V3{Z: -1}}
 	at := k.carried(st.Lamps(w.S, nil)[0], &p).Source.Pos
 	require.InDelta(t, 5, at.X, 1e-4)

@@ -80,6 +80,8 @@ type Step struct {
 	// both are seen.
 	Path    float64 `json:"path"`
 	HasPath bool    `json:"hasPath"`
+	// Exit is the next one that the way leads through.
+	Exit Ahead `json:"exit"`
 }
 
 // Walked is a route with what was found on it.
@@ -93,6 +95,7 @@ type Walked struct {
 	LimitMs float64 `json:"limitMs"`
 	Worst   int     `json:"worst"`
 	Jumps   []int   `json:"jumps"`
+	Exits   []Exit  `json:"exits"`
 	// Walls are the level cut at the height of a chest over most of the way, as x, z, x, z.
 	Walls [][4]float64 `json:"walls"`
 }
@@ -125,15 +128,13 @@ type walker struct {
 	device *target.Target
 	place  *work.Place
 	moves  []bool
-	moving []bool // lamps that travel
 	still  []*lamps.Lamp
-	foot   vec.V3  // of the figure at rest
-	facing float64 // radians
-	tint   vec.V3  // reflectance of the figure
+	figure *Carrier
 	table  *cache.Table
 	gains  []vec.V3
 	curve  exposure.Curve
 	way    *Way
+	exits  []Exit
 	pics   []picture
 }
 
@@ -185,7 +186,7 @@ func Walk(ctx context.Context, o *Order) (*Walked, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, context.Cause(ctx)
 	}
-	out := &Walked{Name: o.Route.Name, Metres: w.way.Metres, Steps: steps, LimitMs: w.limit(), Jumps: w.way.Jumps}
+	out := &Walked{Name: o.Route.Name, Metres: w.way.Metres, Steps: steps, LimitMs: w.limit(), Jumps: w.way.Jumps, Exits: w.exits}
 	if out.Jumps == nil {
 		out.Jumps = []int{}
 	}
@@ -261,11 +262,13 @@ func (w *walker) ready(ctx context.Context) error {
 	if w.way, err = Lay(ctx, w.rest, w.Doc, &w.Route, w.Each); err != nil {
 		return err
 	}
+	if w.exits, err = exits(ctx, w.rest, w.way, w.Workers); err != nil {
+		return err
+	}
 	w.tell(0.05)
-	w.figure()
-	for i, l := range w.Lamps {
+	for _, l := range w.Lamps {
 		switch {
-		case l.Gain() == (vec.V3{}), w.moving[i] && w.goesAlong(l):
+		case l.Gain() == (vec.V3{}), w.figure.GoesAlong(l):
 		default:
 			w.still = append(w.still, l)
 			w.gains = append(w.gains, l.Gain())
@@ -279,7 +282,7 @@ func (w *walker) settle() error {
 	w.way = &Way{}
 	w.place = budget.Place(w.Doc, w.Scene, w.World, w.Baked)
 	w.moves = w.place.Moves
-	w.moving = budget.State(w.Doc, w.place, w.Lamps, &setup.View{}).Moving
+	w.figure = NewCarrier(w.Doc, w.Scene, &w.Route)
 	if w.Known == nil {
 		w.Known = &Known{}
 	}
@@ -292,73 +295,6 @@ func (w *walker) settle() error {
 	}
 	w.rest = k.rest
 	return nil
-}
-
-// goesAlong tells the lamps of rigs on the figure that walks.
-func (w *walker) goesAlong(l *lamps.Lamp) bool {
-	for id, n := l.Group, 0; id != "" && n < 64; n++ {
-		g := w.Doc.Groups[id]
-		if g.Rig != nil {
-			return w.Route.Figure != "" && (scene.Under(g.Rig.Object, w.Route.Figure) || scene.Under(w.Route.Figure, g.Rig.Object))
-		}
-		id = g.Parent
-	}
-	return false
-}
-
-// greyFigure is the reflectance of a figure that nothing is known of.
-const greyFigure = 0.2
-
-// figure finds where the figure stands at rest, and its colour.
-func (w *walker) figure() {
-	w.tint = vec.Splat(greyFigure)
-	if w.Route.Figure == "" {
-		return
-	}
-	lo, hi := vec.Splat(math.MaxFloat32), vec.Splat(-math.MaxFloat32)
-	var sum vec.V3
-	area := float32(0)
-	s := w.Scene
-	for i := range s.Objects {
-		o := &s.Objects[i]
-		if !scene.Under(o.Path, w.Route.Figure) || o.Count == 0 {
-			continue
-		}
-		lo, hi = vec.Min3(lo, o.Lo), vec.Max3(hi, o.Hi)
-		for k := o.First; k < o.First+o.Count; k += max(o.Count/500, 1) {
-			a, _ := s.Area(uint32(k))
-			m := &s.Materials[s.Mat[k]]
-			p := s.PointAt(uint32(k), 1.0/3, 1.0/3)
-			t := s.Texel(&m.BaseTex, &p, true)
-			c := vec.V3{X: m.BaseColor[0] * t[0], Y: m.BaseColor[1] * t[1], Z: m.BaseColor[2] * t[2]}
-			sum, area = sum.Add(c.Scale(a)), area+a
-		}
-	}
-	if area == 0 {
-		return
-	}
-	w.tint = sum.Scale(1 / area)
-	w.foot = vec.V3{X: (lo.X + hi.X) / 2, Y: lo.Y, Z: (lo.Z + hi.Z) / 2}
-	for _, g := range w.Doc.Groups {
-		if g.Rig != nil && scene.Under(g.Rig.Object, w.Route.Figure) {
-			w.facing = g.Rig.Facing * math.Pi / 180
-		}
-	}
-}
-
-// carried is a lamp that goes along, where who walks is at a place.
-func (w *walker) carried(l *lamps.Lamp, p *Place) *lamps.Lamp {
-	turn := math.Atan2(float64(p.Aim.X), float64(p.Aim.Z)) - w.facing
-	sin, cos := math.Sincos(turn)
-	by := func(d vec.V3) vec.V3 {
-		return vec.V3{X: d.X*float32(cos) + d.Z*float32(sin), Y: d.Y, Z: d.Z*float32(cos) - d.X*float32(sin)}
-	}
-	src := *l.Source
-	src.Pos = p.Ground.Add(by(src.Pos.Sub(w.foot)))
-	src.Aim, src.U, src.V = by(src.Aim), by(src.U), by(src.V)
-	out := *l
-	out.Source = &src
-	return &out
 }
 
 // pass only tells what the cache is asked for.
@@ -412,13 +348,10 @@ func (w *walker) look(ctx context.Context, i int, s *Step, hand *hand) {
 	p := &w.way.Places[i]
 	*s = Step{At: p.Ground.Array(), Eye: p.Eye.Array(), Aim: p.Aim.Array(), Metres: p.Metres, Second: p.Second, Stop: p.Stop}
 	pic := &w.pics[i]
-	own := slices.Clone(w.Lamps)
+	own := w.figure.At(w.Lamps, p)
 	for k, l := range own {
-		if w.moving[k] && w.goesAlong(l) {
-			own[k] = w.carried(l, p)
-			if l.Gain() != (vec.V3{}) {
-				pic.own = append(pic.own, own[k])
-			}
+		if l != w.Lamps[k] && l.Gain() != (vec.V3{}) {
+			pic.own = append(pic.own, l)
 		}
 	}
 	w.glimpse(p, pic, hand)
@@ -519,7 +452,9 @@ func (w *walker) cost(ctx context.Context, p *Place, s *Step, lit []*lamps.Lamp)
 	}
 	v := setup.View{Eye: p.Eye.Array(), Aim: p.Aim.Array(), FovY: p.FovY * 180 / math.Pi}
 	st := budget.State(w.Doc, w.place, lit, &v)
-	st.Moving = w.moving
+	for k, l := range lit {
+		st.Moving[k] = st.Moving[k] || l != w.Lamps[k]
+	}
 	d, err := seen.Count(ctx, st, 1)
 	if err != nil {
 		return
@@ -597,6 +532,7 @@ func (w *walker) judge(i int, steps []Step) {
 		s.Over = math.Log2(max(lum[len(lum)*99/100], 1e-9) / r.most)
 	}
 	w.paths(i, s, pic, r)
+	s.Exit = w.nextExit(i, s, pic, r)
 	for k, d := range Distances {
 		s.Figure[k] = w.figureAt(i, d, s, pic, r)
 	}
@@ -660,7 +596,7 @@ func (w *walker) figureAt(i int, metres float64, s *Step, pic *picture, r shown)
 	t := w.rest.Tracer()
 	lux := w.pics[k].facing(n2).Add(w.carriedTo(chest, n2, pic, t))
 	t.Release()
-	own := lux.Mul(w.tint).Scale(1 / math.Pi)
+	own := lux.Mul(w.figure.Tint).Scale(1 / math.Pi)
 	f.Stops = r.log(colour.LuminanceOf(own)) - log/float64(n)
 	f.Colour = colour.Difference(w.lab(own, s.EV), w.lab(behind.Scale(1/float32(n)), s.EV))
 	return f

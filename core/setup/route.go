@@ -35,6 +35,7 @@ type Stop struct {
 type Rules struct {
 	Figure float64 `json:"figure"` // stops that a figure stands apart from what is behind it, at least
 	Path   float64 `json:"path"`   // stops that the path ahead stands apart from the walls, at least
+	Exit   float64 `json:"exit"`   // stops that the next exit stands apart from the wall about it, at least
 	Lux    float64 `json:"lux"`    // at the eye, at least
 	Dark   float64 `json:"dark"`   // share of the picture that is shown as black, at most
 	Bright float64 `json:"bright"` // share of the picture that is shown as white, at most
@@ -68,7 +69,7 @@ func (r *Route) validate(c *checker, at, id string) {
 	c.num(at+"/fovY", r.FovY, 5, 150)
 	c.num(at+"/ahead", r.Ahead, 0.3, 100)
 	u := &r.Rules
-	for name, v := range map[string]float64{"figure": u.Figure, "path": u.Path, "lux": u.Lux, "dark": u.Dark, "bright": u.Bright, "swing": u.Swing, "ms": u.Ms} {
+	for name, v := range map[string]float64{"figure": u.Figure, "path": u.Path, "exit": u.Exit, "lux": u.Lux, "dark": u.Dark, "bright": u.Bright, "swing": u.Swing, "ms": u.Ms} {
 		c.num(at+"/rules/"+name, v, 0, 1e6)
 	}
 }
