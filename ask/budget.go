@@ -14,6 +14,7 @@ import (
 	"willowherb/core/calibrate"
 	"willowherb/core/device"
 	"willowherb/core/lamps"
+	"willowherb/core/probes"
 	"willowherb/core/route"
 	"willowherb/core/savings"
 	"willowherb/core/setup"
@@ -350,8 +351,17 @@ func (d *Desk) StartSurvey(ctx context.Context, p *refine.Pictures, id int64, re
 		return nil, err
 	}
 	r := c.doc.Routes[name]
-	d.surveys.start(id, revision, name, func(ctx context.Context, tell func(float64)) (*route.Level, error) {
-		return route.Survey(ctx, &route.Order{Doc: c.doc, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Lamps: c.shot.Lamps, Route: r, Each: 1, Baked: c.bake, Workers: d.studio.Workers(), Tell: tell})
+	var field *probes.Field
+	bake := int64(0)
+	if c.bake != nil {
+		o, last, err := d.lastBake(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		field, bake = o.Ended.Field, last
+	}
+	d.surveys.start(id, revision, fmt.Sprint(name, " ", bake), func(ctx context.Context, tell func(float64)) (*route.Level, error) {
+		return route.Survey(ctx, &route.Order{Doc: c.doc, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Lamps: c.shot.Lamps, Route: r, Each: 1, Baked: c.bake, Field: field, Workers: d.studio.Workers(), Tell: tell})
 	})
 	return d.SurveyOf(id), nil
 }

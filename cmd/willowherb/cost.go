@@ -13,6 +13,7 @@ import (
 
 	"willowherb/core/budget"
 	"willowherb/core/mirrors"
+	"willowherb/core/probes"
 	"willowherb/core/setup"
 	"willowherb/core/target"
 	"willowherb/core/work"
@@ -32,6 +33,7 @@ type targeted struct {
 	target *target.Target
 	place  *work.Place
 	bake   *budget.Baked
+	field  *probes.Field // of its probes; nil: none
 }
 
 // targetOf is a target by its id or name, or of a file.
@@ -76,7 +78,7 @@ func (c *onTarget) ready(ctx context.Context) (*targeted, error) {
 	o.doc = &doc
 	out := &targeted{opened: o, target: t}
 	if c.Bake != "" {
-		if out.bake, err = keptBy(c.Bake); err != nil {
+		if out.bake, out.field, err = keptBy(c.Bake); err != nil {
 			return nil, err
 		}
 	}
@@ -84,11 +86,11 @@ func (c *onTarget) ready(ctx context.Context) (*targeted, error) {
 	return out, nil
 }
 
-// keptBy is what a bake's folder keeps on a target.
-func keptBy(dir string) (*budget.Baked, error) {
+// keptBy is what a bake's folder keeps on a target, and its probes.
+func keptBy(dir string) (*budget.Baked, *probes.Field, error) {
 	d, err := lightmap.Read(dir)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	b := &budget.Baked{MB: d.Bake.MB}
 	for _, p := range d.Bake.Pages {
@@ -103,7 +105,7 @@ func keptBy(dir string) (*budget.Baked, error) {
 	if d.Field != nil {
 		b.Probes = len(d.Field.Probes)
 	}
-	return b, nil
+	return b, d.Field, nil
 }
 
 type costCmd struct {

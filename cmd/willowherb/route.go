@@ -93,7 +93,7 @@ func (c *surveyCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	l, err := route.Survey(ctx, &route.Order{Doc: o.doc, Scene: o.s, World: o.w, Lamps: o.lamps, Route: r, Each: 1, Baked: o.bake, Workers: runtime.GOMAXPROCS(0)})
+	l, err := route.Survey(ctx, &route.Order{Doc: o.doc, Scene: o.s, World: o.w, Lamps: o.lamps, Route: r, Each: 1, Baked: o.bake, Field: o.field, Workers: runtime.GOMAXPROCS(0)})
 	if err != nil {
 		return err
 	}
@@ -102,7 +102,11 @@ func (c *surveyCmd) Run(ctx context.Context) error {
 	}
 	fmt.Printf("%d spots, %.2f m apart\n", len(l.Spots), l.Cell)
 	for _, s := range l.Spots {
-		fmt.Printf("%7.2f %6.2f %7.2f  floor %8.2f lx  eye %8.2f lx  %d lights, %d shadows  %.2f ms\n", s.At[0], s.At[1], s.At[2], s.Floor, s.Eye, s.Lights, s.Shadows, s.Ms)
+		fmt.Printf("%7.2f %6.2f %7.2f  floor %8.2f lx  eye %8.2f lx  %d lights, %d shadows  %.2f ms", s.At[0], s.At[1], s.At[2], s.Floor, s.Eye, s.Lights, s.Shadows, s.Ms)
+		if l.Probes {
+			fmt.Printf("  probes wrong by %.0f %%", 100*s.Wrong)
+		}
+		fmt.Println()
 	}
 	return nil
 }

@@ -15,7 +15,9 @@ import (
 
 type savingsCmd struct {
 	onTarget
-	Views   string  `help:"Names or ids of views, with commas between; without it all of them."`
+	Views   string  `help:"Names or ids of views, with commas between; without it all of them, or none where a route is named."`
+	Route   string  `help:"Name or id of a route: its steps are to be under the limit, too."`
+	Each    float64 `help:"Metres between its steps." default:"0.5"`
 	Limit   float64 `help:"Milliseconds that each view may take; without it the target's."`
 	Samples int     `help:"Samples for each pixel of the pictures that are compared." default:"12"`
 	JSON    bool    `help:"Report as JSON." name:"json"`
@@ -32,9 +34,11 @@ func (c *savingsCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	ids, err := o.viewsOf(c.Views)
-	if err != nil {
-		return err
+	var ids []string
+	if c.Views != "" || c.Route == "" {
+		if ids, err = o.viewsOf(c.Views); err != nil {
+			return err
+		}
 	}
 	order := &savings.Order{Doc: o.doc, Scene: o.s, World: o.w, Baked: o.bake, Limit: c.Limit, Samples: c.Samples, Every: 1, Workers: runtime.GOMAXPROCS(0),
 		Relit: func(doc *setup.Setup) ([]*lamps.Lamp, error) {
@@ -53,6 +57,22 @@ func (c *savingsCmd) Run(ctx context.Context) error {
 	}
 	for _, id := range ids {
 		order.Eyes = append(order.Eyes, savings.EyeOf(o.doc, id))
+	}
+	if c.Route != "" {
+		w, err := o.walked(ctx, c.Route, c.Each, c.JSON)
+		if err != nil {
+			return err
+		}
+		r, err := routeOf(o.doc, c.Route)
+		if err != nil {
+			return err
+		}
+		limit := c.Limit
+		if limit == 0 {
+			limit = o.doc.Device().Limits.Ms
+		}
+		eyes, others := savings.Along(o.doc, o.s, &r, w, limit)
+		order.Eyes, order.Others = append(order.Eyes, eyes...), others
 	}
 	if !c.JSON {
 		order.Tell = func(share float64) { fmt.Fprintf(os.Stderr, "\r%3.0f %%", 100*share) }
@@ -78,6 +98,9 @@ func (c *savingsCmd) Run(ctx context.Context) error {
 	}
 	for _, v := range r.Views {
 		fmt.Printf("%-16s %.2f -> %.2f ms, seen %.2f (a twentieth by %.2f and more)\n", v.Name, v.Before, v.After, v.Loss, v.P95)
+	}
+	if r.Others > 0 {
+		fmt.Printf("%d more steps of the route were counted with these changes\n", r.Others)
 	}
 	if !r.Reached {
 		fmt.Printf("not enough: the worst view stays %.2f ms over %.2f\n", r.ShortMs, r.LimitMs)

@@ -3,10 +3,14 @@ package route
 import (
 	"context"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/ground"
 	"willowherb/core/lamps"
+	"willowherb/core/light"
+	"willowherb/core/probes"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
 	"willowherb/core/setup/setuptest"
@@ -265,4 +269,39 @@ func TestTheLevelIsSurveyed(t *testing.T) {
 	require.InEpsilon(t, 900/(2.95*2.95), most, 0.12)
 	_, err = Survey(context.Background(), &Order{Doc: doc, Scene: w.S, World: w, Lamps: st.Lamps(w.S, nil), Route: route([3]float64{5, 900, 5}), Each: 1, Workers: 2})
 	require.ErrorIs(t, err, ErrNoWay)
+}
+
+// Probes that tell what is true are hardly wrong; those that tell twice of it are wrong by all of it.
+func TestErrorOfProbes(t *testing.T) {
+	w, doc := yard(t)
+	doc.Lights["lamp"] = setup.Light{Name: "Lamp", Kind: setup.Point, Output: 4 * math.Pi * 900, Colour: setup.Colour{Kelvin: 6500}, Position: [3]float64{5, 6, 5}, Carry: setup.Baked, Channels: 0xff, Range: 60}
+	st, err := lamps.Resolve(doc, "")
+	require.NoError(t, err)
+	lit := st.Lamps(w.S, nil)
+	g, err := ground.Find(context.Background(), w, []vec.V3{{X: 5, Y: 1, Z: 5}}, ground.Grown, 0.5, 100)
+	require.NoError(t, err)
+	rules := doc.Baking()
+	f, err := probes.Make(context.Background(), &probes.Order{World: w, Lights: []*light.Light{lit[0].Source}, IDs: []string{"lamp"}, Whole: []bool{true}, Gains: []vec.V3{lit[0].Gain()}, Rules: &rules, Ground: g, Rays: 256, Workers: 2})
+	require.NoError(t, err)
+	require.Greater(t, len(f.Probes), 20)
+	wrong := func() float64 {
+		l, err := Survey(context.Background(), &Order{Doc: doc, Scene: w.S, World: w, Lamps: lit, Field: f, Route: route([3]float64{5, 0, 5}, [3]float64{5, 0, 6}), Each: 1, Workers: 2})
+		require.NoError(t, err)
+		require.True(t, l.Probes)
+		var all []float64
+		for _, s := range l.Spots {
+			require.GreaterOrEqual(t, s.Wrong, 0.0)
+			all = append(all, s.Wrong)
+		}
+		slices.Sort(all)
+		return all[len(all)/2]
+	}
+	require.Less(t, wrong(), 0.2, "a lamp is told by probes metres apart")
+	for i := range f.Probes {
+		f.Probes[i].SH[0].Scale(2)
+	}
+	require.InDelta(t, 1, wrong(), 0.25)
+	// A light that is gone since gives nothing: neither is there any light, nor is any told.
+	f.Lights[0] = "gone"
+	require.Zero(t, wrong())
 }

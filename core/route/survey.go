@@ -3,8 +3,11 @@ package route
 import (
 	"context"
 	"math"
+	"slices"
 
+	"willowherb/core/bake"
 	"willowherb/core/budget"
+	"willowherb/core/cache"
 	"willowherb/core/colour"
 	"willowherb/core/ground"
 	"willowherb/core/light"
@@ -30,6 +33,9 @@ type Standing struct {
 	Shadows int `json:"shadows"`
 	// Ms is what the frame costs there, looking to the dearest of four sides.
 	Ms float64 `json:"ms"`
+	// Wrong is by how much probes are wrong at eye height: the mean difference over six sides as a
+	// share of the baked light that arrives; -1 where it is not known.
+	Wrong float64 `json:"wrong"`
 }
 
 // Level is the level seen from above, as far as it can be walked.
@@ -38,6 +44,7 @@ type Level struct {
 	Spots   []Standing   `json:"spots"`
 	Walls   [][4]float64 `json:"walls"`
 	LimitMs float64      `json:"limitMs"`
+	Probes  bool         `json:"probes"` // whether there are any to be wrong
 }
 
 // Of a survey: how many spots at most, the least cell, how far round where it begins, and rays.
@@ -79,8 +86,50 @@ func Survey(ctx context.Context, o *Order) (*Level, error) {
 		h := &hand{probes.NewEye(w.rest, w.sources(), whole(len(w.still)), w.table), path.NewWalker(w.rest, w.sources()), w.rest.Tracer()}
 		return func(i int) { w.survey(ctx, i, &out.Spots[i], h) }, h.release
 	})
+	if err == nil && o.Field != nil {
+		out.Probes = true
+		err = w.wrong(ctx, out.Spots)
+	}
 	w.tell(1)
 	return out, err
+}
+
+// wrongRays are gathered at a place for what its probes are held against: their noise is some
+// per cent of what is told.
+const wrongRays = 512
+
+// wrong tells how wrong the probes are where somebody can stand.
+func (w *walker) wrong(ctx context.Context, spots []Standing) error {
+	rules := w.Doc.Baking()
+	po := &probes.Order{World: w.rest, Rules: &rules, Workers: w.Workers}
+	baked := bake.Sources(w.Lamps, &rules, nil)
+	var of []cache.Source
+	for _, id := range w.Field.Lights { // a light that is gone since gives nothing
+		s := bake.Source{ID: id, Light: &light.Light{Kind: light.Point}}
+		if i := slices.IndexFunc(baked, func(b bake.Source) bool { return b.ID == id }); i >= 0 {
+			s = baked[i]
+		}
+		po.IDs, po.Gains, po.Whole, po.Lights = append(po.IDs, id), append(po.Gains, s.Gain), append(po.Whole, s.Straight), append(po.Lights, s.Light)
+		of = append(of, cache.Source{Key: s.Key, Light: s.Light})
+	}
+	var err error
+	if po.Table, err = w.Known.cache.Light(ctx, w.reach, of, w.Workers); err != nil {
+		return err
+	}
+	at := map[vec.V3]*Standing{}
+	var eyes []vec.V3
+	for i := range spots {
+		p := w.way.Places[i].Eye
+		at[p], eyes = &spots[i], append(eyes, p)
+	}
+	faults, err := po.Along(ctx, w.Field, eyes, wrongRays)
+	if err != nil {
+		return err
+	}
+	for _, f := range faults {
+		at[f.Pos].Wrong = f.Share
+	}
+	return nil
 }
 
 const (
@@ -141,7 +190,7 @@ func (w *walker) spots(ctx context.Context) (out []vec.V3, cell float64, lo, hi 
 // survey asks what a spot has.
 func (w *walker) survey(ctx context.Context, i int, s *Standing, h *hand) {
 	p := &w.way.Places[i]
-	s.At = p.Ground.Array()
+	s.At, s.Wrong = p.Ground.Array(), -1
 	floor := h.eye.At(p.Ground.Add(vec.V3{Y: 0.05}), surveyRays, uint32(2*i), w.table)
 	eye := h.eye.At(p.Eye, surveyRays, uint32(2*i+1), w.table)
 	for k, g := range w.gains {

@@ -109,6 +109,8 @@ type Order struct {
 	Route setup.Route
 	Each  float64 // metres between steps; 0: 0.5
 	Baked *budget.Baked
+	// Field, if not nil, is the probes of a bake, whose error a survey tells.
+	Field *probes.Field
 	// Known keeps the light cache of the place for the next walk; nil: nothing is kept.
 	Known   *Known
 	Workers int
@@ -130,6 +132,7 @@ type walker struct {
 	moves  []bool
 	still  []*lamps.Lamp
 	figure *Carrier
+	reach  *cache.Reach
 	table  *cache.Table
 	gains  []vec.V3
 	curve  exposure.Curve
@@ -310,6 +313,7 @@ func (w *walker) fill(ctx context.Context, step int) error {
 		k.cache.Coarse(0.5)
 	}
 	r := k.cache.Reach()
+	w.reach = r
 	sources := w.sources()
 	for i := 0; i < len(w.way.Places); i += step {
 		p := w.pass(&w.way.Places[i])

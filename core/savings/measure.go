@@ -37,6 +37,7 @@ type sheet []float32
 
 // look is a view's picture with what every change makes of it.
 type look struct {
+	list   []string // of the changes it has been made for
 	ev     float64
 	curve  exposure.Curve
 	w, h   int
@@ -111,7 +112,7 @@ func layersOf(ctx context.Context, w *world.World, parts []*part, cam world.Came
 func (r *run) layered(ctx context.Context, v *Eye, y *look) error {
 	base := map[string]*part{}
 	var parts, resting []*part
-	for _, l := range r.now.lamps {
+	for _, l := range v.lit(r.now.lamps, 0) {
 		if l.Gain() != (vec.V3{}) {
 			q := &part{lamp: l, src: l.Source}
 			base[l.ID] = q
@@ -140,7 +141,7 @@ func (r *run) layered(ctx context.Context, v *Eye, y *look) error {
 			baked[i] = b
 			resting, parts = append(resting, b.still), append(parts, b.moving)
 		default:
-			for _, l := range r.after[i].lamps {
+			for _, l := range v.lit(r.after[i].lamps, 0) {
 				if slices.Contains(c.Lights, l.ID) && l.Gain() != (vec.V3{}) {
 					q := &part{lamp: l, src: l.Source}
 					after[i] = append(after[i], q)
@@ -212,17 +213,18 @@ func (r *run) mapped(ctx context.Context, v *Eye, y *look) error {
 	var hits *drawn.Hits
 	before := map[string][]float32{}
 	var late *ago
-	suns := map[string]*drawn.Maps{} // of this view
+	own := map[string]*drawn.Maps{} // that other eyes cannot use
+	lit := v.lit(r.now.lamps, 0)
 	mapsOf := func(l *lamps.Lamp, set drawn.Settings, behind *ago) (*drawn.Maps, error) {
 		src, w, keep := l.Source, r.now.world, r.maps
 		if behind != nil {
-			w, keep = behind.world, suns
+			w, keep = behind.world, own
 			if was := lampOf(behind.lamps, l.ID); was != nil {
 				src = was.Source
 			}
 		}
-		if src.Distant() {
-			keep = suns
+		if src.Distant() || carried(lit, r.now.lamps, l.ID) {
+			keep = own
 		}
 		// What filters and biases look up is drawn alike.
 		key := fmt.Sprint(l.ID, set.Size, set.Cascades, set.Distance, behind != nil)
@@ -263,7 +265,7 @@ func (r *run) mapped(ctx context.Context, v *Eye, y *look) error {
 			continue
 		}
 		id := c.Lights[0]
-		was, now := lampOf(r.now.lamps, id), lampOf(r.after[i].lamps, id)
+		was, now := lampOf(lit, id), lampOf(v.lit(r.after[i].lamps, 0), id)
 		if was == nil || now == nil {
 			continue
 		}
@@ -319,8 +321,14 @@ func (r *run) frameAgo(v *Eye) (*ago, error) {
 		}
 	}
 	w, lit, err := r.Staged(&doc)
-	return &ago{w, lit}, err
+	if err != nil {
+		return nil, err
+	}
+	return &ago{w, v.lit(lit, walking*dt)}, nil
 }
+
+// carried tells whether an eye has a lamp elsewhere than it rests.
+func carried(own, all []*lamps.Lamp, id string) bool { return lampOf(own, id) != lampOf(all, id) }
 
 func gain(rgb []float32, g vec.V3) {
 	for i := 0; i+2 < len(rgb); i += 3 {
@@ -343,7 +351,7 @@ func lampOf(all []*lamps.Lamp, id string) *lamps.Lamp {
 func (r *run) stepped(ctx context.Context, v *Eye, y *look) error {
 	sum := func(steps int) ([]float32, error) {
 		out := make([]float32, 3*y.w*y.h)
-		for _, l := range r.now.lamps {
+		for _, l := range v.lit(r.now.lamps, 0) {
 			if !r.inFog(l) {
 				continue
 			}

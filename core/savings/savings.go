@@ -14,6 +14,7 @@ import (
 	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
+	"willowherb/core/spread"
 	"willowherb/core/staging"
 	"willowherb/core/target"
 	"willowherb/core/work"
@@ -24,14 +25,26 @@ import (
 type Eye struct {
 	ID     string
 	Name   string
+	Step   int // of a route, counted from 1; 0: a view
 	View   setup.View
 	Camera world.Camera
+	// Carry, if not nil, gives the lamps where who sees it carries them, so many metres back on
+	// the way; in their order, and the very same lamps but for those that are carried.
+	Carry func(lit []*lamps.Lamp, back float64) []*lamps.Lamp
+}
+
+// lit is the lamps as the eye has them.
+func (v *Eye) lit(all []*lamps.Lamp, back float64) []*lamps.Lamp {
+	if v.Carry == nil {
+		return all
+	}
+	return v.Carry(all, back)
 }
 
 // EyeOf is a saved view.
 func EyeOf(doc *setup.Setup, id string) Eye {
 	v := doc.Views[id]
-	return Eye{id, v.Name, v, v.Camera()}
+	return Eye{ID: id, Name: v.Name, View: v, Camera: v.Camera()}
 }
 
 // Order is what is asked.
@@ -45,6 +58,9 @@ type Order struct {
 	Staged func(doc *setup.Setup) (*world.World, []*lamps.Lamp, error)
 	Baked  *budget.Baked
 	Eyes   []Eye
+	// Others are eyes that have to be under the limit as well; those that a set leaves over it
+	// join Eyes.
+	Others []Eye
 	Limit  float64 // ms, for each; 0: the target's
 	// Samples of each pixel of the pictures that are compared; 0: 12.
 	Samples int
@@ -58,6 +74,7 @@ type Order struct {
 type ViewCost struct {
 	ID     string  `json:"id"`
 	Name   string  `json:"name"`
+	Step   int     `json:"step"` // of the route; -1: a view
 	Before float64 `json:"beforeMs"`
 	After  float64 `json:"afterMs"`
 	// Loss is what an eye would see of the chosen set in it: mean CIEDE2000, and what a
@@ -79,6 +96,7 @@ type Result struct {
 	Added    float64 `json:"added"`
 	Bound    float64 `json:"bound"`
 	Reached  bool    `json:"reached"`
+	Others   int     `json:"others"`  // how many steps besides were checked with the chosen set
 	ShortMs  float64 `json:"shortMs"` // how far the worst view stays over
 	BeforeMB float64 `json:"beforeMB"`
 	AfterMB  float64 `json:"afterMB"`
@@ -96,6 +114,7 @@ type run struct {
 	before  []budget.Frame
 	done    []*work.Done // the eyes' work as it is now
 	maps    map[string]*drawn.Maps
+	looks   []*look // of the eyes
 	changes []Saving
 	after   []state
 }
@@ -120,14 +139,93 @@ func Find(ctx context.Context, o *Order) (*Result, error) {
 	r.now = state{o.Doc, o.World, lit}
 	r.moves = staging.Movers(o.Doc, o.Scene)
 	r.place = budget.Place(o.Doc, o.Scene, o.World, o.Baked)
-	if err := r.count(ctx); err != nil {
-		return nil, err
+	r.Eyes = slices.Clone(r.Eyes)
+	for round := 0; ; round++ {
+		if err := r.count(ctx); err != nil {
+			return nil, err
+		}
+		if err := r.measure(ctx); err != nil {
+			return nil, err
+		}
+		out, doc, err := r.choose(ctx)
+		if err != nil {
+			return nil, err
+		}
+		worst, over, err := r.worstOther(ctx, doc)
+		if err != nil {
+			return nil, err
+		}
+		if worst >= 0 && round < moreEyes {
+			r.Eyes = append(r.Eyes, r.Others[worst])
+			continue
+		}
+		out.Others = len(r.Others)
+		if worst >= 0 {
+			out.Reached, out.ShortMs = false, max(out.ShortMs, over)
+		}
+		r.tell(1)
+		return out, nil
 	}
-	looks, err := r.measure(ctx)
+}
+
+// moreEyes is how many of the others may join the eyes.
+const moreEyes = 3
+
+// worstOther is the other eye that a document leaves farthest over the limit, and by how much;
+// -1 where it leaves none over it.
+func (r *run) worstOther(ctx context.Context, doc *setup.Setup) (worst int, over float64, err error) {
+	if len(r.Others) == 0 {
+		return -1, 0, nil
+	}
+	lit, err := r.Relit(doc)
 	if err != nil {
-		return nil, err
+		return -1, 0, err
 	}
-	return r.choose(ctx, looks)
+	// Coarsely first: each has to be looked at anew.
+	ms := make([]float64, len(r.Others))
+	err = spread.Over(ctx, len(ms), r.Workers, func(i int) {
+		if r.watched(r.Others[i].ID) {
+			return
+		}
+		ms[i], _ = r.costOf(ctx, &r.Others[i], doc, lit, otherEvery, 1) // what ends with ctx is told below
+	})
+	if err != nil {
+		return -1, 0, err
+	}
+	worst = -1
+	for i := range ms {
+		if ms[i] <= r.Limit {
+			continue
+		}
+		fine, err := r.costOf(ctx, &r.Others[i], doc, lit, cmp.Or(r.Every, budget.Every), r.Workers)
+		if err != nil {
+			return -1, 0, err
+		}
+		if fine-r.Limit > max(over, 1e-9) {
+			worst, over = i, fine-r.Limit
+		}
+	}
+	return worst, over, ctx.Err()
+}
+
+// otherEvery is how coarsely others are looked at first.
+const otherEvery = 6
+
+// watched tells the eyes.
+func (r *run) watched(id string) bool {
+	return slices.ContainsFunc(r.Eyes, func(e Eye) bool { return e.ID == id })
+}
+
+func (r *run) costOf(ctx context.Context, v *Eye, doc *setup.Setup, lit []*lamps.Lamp, every, workers int) (float64, error) {
+	s, err := r.place.See(ctx, v.Camera, r.device.How, every, workers)
+	if err != nil {
+		return 0, err
+	}
+	d, err := s.Count(ctx, r.state(v, doc, lit), workers)
+	if err != nil {
+		return 0, err
+	}
+	return budget.Price(r.device, v.lit(lit, 0), d, r.Baked).Ms, nil
 }
 
 func (r *run) tell(share float64) {
@@ -145,14 +243,22 @@ func (r *run) steps(doc *setup.Setup) int {
 
 func (r *run) inFog(l *lamps.Lamp) bool { return work.Live(l) && !l.NoAir }
 
+// state is a document's light as an eye has it.
+func (r *run) state(v *Eye, doc *setup.Setup, lit []*lamps.Lamp) *work.State {
+	own := v.lit(lit, 0)
+	st := budget.State(doc, r.place, own, &v.View)
+	for i := range own {
+		st.Moving[i] = st.Moving[i] || own[i] != lit[i]
+	}
+	return st
+}
+
 // cost counts and prices the eyes' frames of a document.
 func (r *run) cost(ctx context.Context, doc *setup.Setup, lit []*lamps.Lamp) ([]budget.Frame, error) {
 	var out []budget.Frame
 	for i := range r.Eyes {
-		st := budget.State(doc, r.place, lit, &r.Eyes[i].View)
-		if r.done != nil {
-			st.Known = r.known(i, doc, lit)
-		}
+		st := r.state(&r.Eyes[i], doc, lit)
+		st.Known = r.known(i, doc, lit)
 		d, err := r.seen[i].Count(ctx, st, r.Workers)
 		if err != nil {
 			return nil, err
@@ -183,7 +289,7 @@ func (r *run) known(eye int, doc *setup.Setup, lit []*lamps.Lamp) []*work.LightW
 
 // count works out what every change saves, and drops those that save nothing.
 func (r *run) count(ctx context.Context) error {
-	for i := range r.Eyes {
+	for i := len(r.seen); i < len(r.Eyes); i++ {
 		s, err := r.place.See(ctx, r.Eyes[i].Camera, r.device.How, cmp.Or(r.Every, budget.Every), r.Workers)
 		if err != nil {
 			return err
@@ -195,6 +301,7 @@ func (r *run) count(ctx context.Context) error {
 		return err
 	}
 	moving := budget.State(r.Doc, r.place, r.now.lamps, &r.Eyes[0].View).Moving
+	r.changes, r.after = nil, nil
 	all := Candidates(r.Doc, r.now.lamps, moving, r.device.How.Cascades, r.device.How.Fog.Steps)
 	for k := range all {
 		c := all[k]
@@ -241,27 +348,40 @@ func how(kinds []Means) string {
 }
 
 // measure makes the pictures of all views with every change.
-func (r *run) measure(ctx context.Context) (looks []*look, err error) {
+func (r *run) measure(ctx context.Context) error {
+	var list []string
+	for i := range r.changes {
+		list = append(list, r.changes[i].What)
+	}
 	for i := range r.Eyes {
+		if i < len(r.looks) && slices.Equal(r.looks[i].list, list) {
+			r.lose(i)
+			continue // as in the round before
+		}
 		v := &r.Eyes[i]
-		y := &look{ev: v.View.EV, curve: exposure.Curve(r.Doc.Curve), w: Wide, h: High, change: make([]sheet, len(r.changes))}
+		y := &look{list: list, ev: v.View.EV, curve: exposure.Curve(r.Doc.Curve), w: Wide, h: High, change: make([]sheet, len(r.changes))}
 		if a := v.View.Aspect; a > 0 {
 			y.w = max(int(math.Round(float64(High)*a)), 1)
 		}
 		for _, do := range []func(context.Context, *Eye, *look) error{r.layered, r.mapped, r.stepped} {
 			if err := do(ctx, v, y); err != nil {
-				return nil, err
+				return err
 			}
 		}
-		for k := range r.changes {
-			n := y.loss([]int{k})
-			r.changes[k].Loss = append(r.changes[k].Loss, n.Mean)
-			r.changes[k].P95 = max(r.changes[k].P95, n.P95)
-		}
-		looks = append(looks, y)
+		r.looks = append(r.looks[:i:i], append([]*look{y}, r.looks[min(i+1, len(r.looks)):]...)...)
+		r.lose(i)
 		r.tell(0.3 + 0.6*float64(i+1)/float64(len(r.Eyes)))
 	}
-	return looks, nil
+	return nil
+}
+
+// lose adds what every change loses in an eye.
+func (r *run) lose(eye int) {
+	for k := range r.changes {
+		n := r.looks[eye].loss([]int{k})
+		r.changes[k].Loss = append(r.changes[k].Loss, n.Mean)
+		r.changes[k].P95 = max(r.changes[k].P95, n.P95)
+	}
 }
 
 func mean(v []float64) (m float64) {
@@ -271,8 +391,9 @@ func mean(v []float64) (m float64) {
 	return m
 }
 
-// choose finds the set, checks it by doing all of its work, and measures it.
-func (r *run) choose(ctx context.Context, looks []*look) (*Result, error) {
+// choose finds the set, checks it by doing all of its work, and measures it; doc is what comes
+// of it.
+func (r *run) choose(ctx context.Context) (out *Result, doc *setup.Setup, err error) {
 	groups := map[string]int{}
 	var items []Item
 	for i := range r.changes {
@@ -299,20 +420,20 @@ func (r *run) choose(ctx context.Context, looks []*look) (*Result, error) {
 		for _, i := range ch.Items {
 			ops = append(ops, r.changes[i].Ops...)
 		}
-		doc := r.Doc
+		doc = r.Doc
 		if len(ops) > 0 {
 			e, err := edits.Apply(r.Doc, ops)
 			if err != nil {
-				return nil, err
+				return nil, nil, err
 			}
 			doc = e.After
 		}
 		lit, err := r.Relit(doc)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		if after, err = r.cost(ctx, doc, lit); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		// Changes of different lights hardly touch one another; what they do is asked for besides.
 		enough := true
@@ -326,13 +447,13 @@ func (r *run) choose(ctx context.Context, looks []*look) (*Result, error) {
 			break
 		}
 	}
-	out := &Result{LimitMs: r.Limit, Changes: r.changes, Chosen: ch.Items, Added: ch.Loss, Bound: ch.Bound, Ops: ops, Reached: true}
+	out = &Result{LimitMs: r.Limit, Changes: r.changes, Chosen: ch.Items, Added: ch.Loss, Bound: ch.Bound, Ops: ops, Reached: true}
 	if out.Chosen == nil {
 		out.Chosen, out.Ops = []int{}, []edits.Op{}
 	}
 	for v := range r.Eyes {
-		n := looks[v].loss(ch.Items)
-		out.Views = append(out.Views, ViewCost{r.Eyes[v].ID, r.Eyes[v].Name, r.before[v].Ms, after[v].Ms, n.Mean, n.P95})
+		n := r.looks[v].loss(ch.Items)
+		out.Views = append(out.Views, ViewCost{r.Eyes[v].ID, r.Eyes[v].Name, r.Eyes[v].Step - 1, r.before[v].Ms, after[v].Ms, n.Mean, n.P95})
 		out.Loss += n.Mean / float64(len(r.Eyes))
 		out.BeforeMB, out.AfterMB = max(out.BeforeMB, r.before[v].MB), max(out.AfterMB, after[v].MB)
 		if over := after[v].Ms - r.Limit; over > 1e-9 {
@@ -343,8 +464,7 @@ func (r *run) choose(ctx context.Context, looks []*look) (*Result, error) {
 		out.Changes[i].Chosen = true
 	}
 	r.sort(out)
-	r.tell(1)
-	return out, nil
+	return out, doc, nil
 }
 
 // sort puts the chosen first, and then what loses least for what it saves.
