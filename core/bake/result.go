@@ -401,7 +401,7 @@ func (r *Result) Show(gains []vec.V3) *Shown {
 // bent there, as far as it is baked how light changes then.
 func (s *Shown) Lux(object int, tri uint32, u, v float32, n, bent vec.V3) (e vec.V3, ok bool) {
 	l := s.plan.Of(object)
-	if l == nil {
+	if l == nil || s.lux[l] == nil {
 		return e, false
 	}
 	t, ok := l.At(tri, u, v)

@@ -83,6 +83,7 @@ const (
 	buried    = 0.25 // of the rays that meet backs, from which a probe lies in a solid
 	mostOf    = 6000 // probes
 	far       = 25.0 // metres on foot beyond which the widest spacing stays
+	fills     = 2.0  // the same in boxes
 	reaches   = 1.2  // how far a probe is looked up from, over how far they are apart
 )
 
@@ -159,7 +160,7 @@ func (o *Order) fill(b *setup.Box) (out []Probe) {
 		for k := range p {
 			p[k] = b.Position[k] + b.Size[k]*((float64(at[k])+0.5)/float64(n[k])-0.5)
 		}
-		out = append(out, Probe{Pos: vec.Of(p), Kind: Filled, Name: b.Name, Reach: o.Rules.Apart * 2})
+		out = append(out, Probe{Pos: vec.Of(p), Kind: Filled, Name: b.Name, Reach: o.Rules.Apart * fills})
 	}
 	return out
 }

@@ -11,6 +11,7 @@ import (
 	"math"
 	"slices"
 
+	"willowherb/core/bake"
 	"willowherb/core/edits"
 	"willowherb/core/lamps"
 	"willowherb/core/light"
@@ -50,7 +51,10 @@ type Saving struct {
 	// By is how the loss was measured.
 	By     string `json:"by"`
 	Chosen bool   `json:"chosen"`
+	// Rebake tells that it is there only after a new bake.
+	Rebake bool `json:"rebake"`
 
+	plan *bake.Plan           // of the smaller pages
 	draw func(d *setup.Drawn) // what it changes of how the shadow is drawn
 }
 

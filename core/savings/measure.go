@@ -125,7 +125,7 @@ func (r *run) layered(ctx context.Context, v *Eye, y *look) error {
 	for i := range r.changes {
 		c := &r.changes[i]
 		switch {
-		case c.By == byMaps || c.By == byFog:
+		case c.By == byMaps || c.By == byFog || c.Rebake:
 		case slices.Contains(c.Kinds, Bake):
 			l := base[c.Lights[0]]
 			if l == nil {
@@ -171,7 +171,7 @@ func (r *run) layered(ctx context.Context, v *Eye, y *look) error {
 	}
 	for i := range r.changes {
 		c := &r.changes[i]
-		if c.By == byMaps || c.By == byFog {
+		if c.By == byMaps || c.By == byFog || c.Rebake {
 			continue
 		}
 		s := make(sheet, len(y.base))

@@ -55,9 +55,11 @@ type Order struct {
 	// Relit makes the lamps of another document of the same place.
 	Relit func(doc *setup.Setup) ([]*lamps.Lamp, error)
 	// Staged makes the place of another document, and its lamps.
-	Staged func(doc *setup.Setup) (*world.World, []*lamps.Lamp, error)
-	Baked  *budget.Baked
-	Eyes   []Eye
+	Staged  func(doc *setup.Setup) (*world.World, []*lamps.Lamp, error)
+	Baked   *budget.Baked
+	Bake    *LastBake // that Baked is of; nil: its memory is left as it is
+	LimitMB float64   // of all memory; 0: the target's
+	Eyes    []Eye
 	// Others are eyes that have to be under the limit as well; those that a set leaves over it
 	// join Eyes.
 	Others []Eye
@@ -98,6 +100,8 @@ type Result struct {
 	Reached  bool    `json:"reached"`
 	Others   int     `json:"others"`  // how many steps besides were checked with the chosen set
 	ShortMs  float64 `json:"shortMs"` // how far the worst view stays over
+	ShortMB  float64 `json:"shortMB"` // how far memory stays over its limits
+	LimitMB  float64 `json:"limitMB"`
 	BeforeMB float64 `json:"beforeMB"`
 	AfterMB  float64 `json:"afterMB"`
 	// Ops are the edit of the chosen set.
@@ -131,6 +135,9 @@ func Find(ctx context.Context, o *Order) (*Result, error) {
 	r := &run{Order: o, device: o.Doc.Device(), maps: map[string]*drawn.Maps{}}
 	if o.Limit == 0 {
 		o.Limit = r.device.Limits.Ms
+	}
+	if o.LimitMB == 0 {
+		o.LimitMB = r.device.Limits.MB
 	}
 	lit, err := o.Relit(o.Doc)
 	if err != nil {
@@ -331,7 +338,7 @@ func (r *run) count(ctx context.Context) error {
 		r.after = append(r.after, state{e.After, r.World, lit})
 		r.tell(0.3 * float64(k+1) / float64(len(all)))
 	}
-	return nil
+	return r.smaller(ctx)
 }
 
 // how says how a change's loss is measured.
@@ -363,7 +370,7 @@ func (r *run) measure(ctx context.Context) error {
 		if a := v.View.Aspect; a > 0 {
 			y.w = max(int(math.Round(float64(High)*a)), 1)
 		}
-		for _, do := range []func(context.Context, *Eye, *look) error{r.layered, r.mapped, r.stepped} {
+		for _, do := range []func(context.Context, *Eye, *look) error{r.layered, r.mapped, r.stepped, r.baked} {
 			if err := do(ctx, v, y); err != nil {
 				return err
 			}
@@ -398,6 +405,9 @@ func (r *run) choose(ctx context.Context) (out *Result, doc *setup.Setup, err er
 	var items []Item
 	for i := range r.changes {
 		c := &r.changes[i]
+		if c.Rebake {
+			break // they come last, and are of memory alone
+		}
 		it := Item{Saves: c.SavedMs, Loss: mean(c.Loss)}
 		for _, id := range c.Lights {
 			if _, ok := groups[id]; !ok {
@@ -447,15 +457,29 @@ func (r *run) choose(ctx context.Context) (out *Result, doc *setup.Setup, err er
 			break
 		}
 	}
-	out = &Result{LimitMs: r.Limit, Changes: r.changes, Chosen: ch.Items, Added: ch.Loss, Bound: ch.Bound, Ops: ops, Reached: true}
+	out = &Result{LimitMs: r.Limit, LimitMB: r.LimitMB, Changes: r.changes, Chosen: ch.Items, Added: ch.Loss, Bound: ch.Bound, Ops: ops, Reached: true}
 	if out.Chosen == nil {
 		out.Chosen, out.Ops = []int{}, []edits.Op{}
 	}
 	for v := range r.Eyes {
-		n := r.looks[v].loss(ch.Items)
+		out.BeforeMB, out.AfterMB = max(out.BeforeMB, r.before[v].MB), max(out.AfterMB, after[v].MB)
+	}
+	out.ShortMB = max(out.AfterMB-r.LimitMB, r.overMap(), 0)
+	if r.Order.Bake != nil {
+		less, short := remember(r.changes, out.AfterMB-r.LimitMB, r.overMap())
+		out.ShortMB = short
+		for _, i := range less {
+			out.Chosen = append(out.Chosen, i)
+			out.Ops = append(out.Ops, r.changes[i].Ops...)
+			out.AfterMB -= r.changes[i].SavedMB
+			out.Added += mean(r.changes[i].Loss)
+			out.Bound += mean(r.changes[i].Loss)
+		}
+	}
+	for v := range r.Eyes {
+		n := r.looks[v].loss(out.Chosen)
 		out.Views = append(out.Views, ViewCost{r.Eyes[v].ID, r.Eyes[v].Name, r.Eyes[v].Step - 1, r.before[v].Ms, after[v].Ms, n.Mean, n.P95})
 		out.Loss += n.Mean / float64(len(r.Eyes))
-		out.BeforeMB, out.AfterMB = max(out.BeforeMB, r.before[v].MB), max(out.AfterMB, after[v].MB)
 		if over := after[v].Ms - r.Limit; over > 1e-9 {
 			out.Reached, out.ShortMs = false, max(out.ShortMs, over)
 		}
