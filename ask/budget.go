@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -22,6 +23,7 @@ import (
 	"willowherb/core/target"
 	"willowherb/core/work"
 	"willowherb/core/world"
+	"willowherb/farm"
 	"willowherb/format/timings"
 	"willowherb/refine"
 )
@@ -266,6 +268,16 @@ func (t *tasks[T]) state(id int64) (Task, *T) {
 	return r.Task, r.result
 }
 
+// done is what came of the same work on a revision; nil where it has not been done.
+func (t *tasks[T]) done(id, revision int64, what string) *T {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if r := t.of[id]; r != nil && r.Revision == revision && r.what == what {
+		return r.result
+	}
+	return nil
+}
+
 // close ends all that is at work, and waits for it.
 func (t *tasks[T]) close() {
 	t.mu.Lock()
@@ -376,6 +388,9 @@ func (d *Desk) SurveyOf(id int64) *LevelState {
 type SavingsAsk struct {
 	Views []string `json:"views"` // ids; none: all
 	Limit float64  `json:"limit"` // ms; 0: the target's
+	// Route, where one is named, has its steps under the limit, too; without Views those alone.
+	Route   string  `json:"route"`
+	LimitMB float64 `json:"limitMB"` // of memory; 0: the target's
 }
 
 // SavingsState is how the search for savings stands.
@@ -384,8 +399,8 @@ type SavingsState struct {
 	Result *savings.Result `json:"result"`
 }
 
-// StartSavings looks for savings in a setup.
-func (d *Desk) StartSavings(ctx context.Context, p *refine.Pictures, id int64, revision int64, q SavingsAsk) (*SavingsState, error) {
+// StartSavings looks for savings in a setup; doc is as it was edited, as StartWalk takes it.
+func (d *Desk) StartSavings(ctx context.Context, p *refine.Pictures, id int64, doc *setup.Setup, revision int64, q SavingsAsk) (*SavingsState, error) {
 	c, err := d.counted(ctx, p, id)
 	if err != nil {
 		return nil, err
@@ -393,21 +408,44 @@ func (d *Desk) StartSavings(ctx context.Context, p *refine.Pictures, id int64, r
 	if !(q.Limit >= 0 && q.Limit <= 1e5) {
 		return nil, fmt.Errorf("%w: the limit %g is not between 0 and 100000 ms", ErrBudget, q.Limit)
 	}
-	if len(q.Views) == 0 {
+	if !(q.LimitMB >= 0 && q.LimitMB <= 1e6) {
+		return nil, fmt.Errorf("%w: the limit %g is not between 0 and 1000000 MB", ErrBudget, q.LimitMB)
+	}
+	r, ok := c.doc.Routes[q.Route]
+	if q.Route != "" && !ok {
+		return nil, fmt.Errorf("route %.80q: %w", q.Route, ErrUnknown)
+	}
+	if len(q.Views) == 0 && q.Route == "" {
 		q.Views = c.doc.SortedViews()
 	}
-	if len(q.Views) == 0 {
+	if len(q.Views) == 0 && q.Route == "" {
 		return nil, fmt.Errorf("%w: the setup has no views to save in; save one first", ErrBudget)
 	}
-	o := &savings.Order{Doc: c.doc, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Baked: c.bake, Limit: q.Limit, Workers: d.studio.Workers(), Samples: 8, Every: 1}
+	o := &savings.Order{Doc: c.doc, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Baked: c.bake, Limit: q.Limit, LimitMB: q.LimitMB, Workers: d.studio.Workers(), Samples: 8, Every: 1}
 	for _, v := range q.Views {
 		if _, ok := c.doc.Views[v]; !ok {
 			return nil, fmt.Errorf("view %.80q: %w", v, ErrUnknown)
 		}
 		o.Eyes = append(o.Eyes, savings.EyeOf(c.doc, v))
 	}
-	d.saves.start(id, revision, fmt.Sprint(q), func(ctx context.Context, tell func(float64)) (*savings.Result, error) {
+	bake := int64(0)
+	if c.bake != nil {
+		if o.Bake, bake, err = d.bakeToSave(ctx, c, id); err != nil {
+			return nil, err
+		}
+	}
+	d.saves.start(id, revision, fmt.Sprint(q, bake), func(ctx context.Context, tell func(float64)) (*savings.Result, error) {
 		o.Tell, o.Relit = tell, c.relit(ctx)
+		if q.Route != "" {
+			const walking = 0.1 // of all the time that it takes
+			w, err := d.walkedFor(ctx, c, id, doc, revision, q.Route, func(share float64) { tell(walking * share) })
+			if err != nil {
+				return nil, err
+			}
+			o.Tell = func(share float64) { tell(walking + (1-walking)*share) }
+			eyes, others := savings.Along(c.doc, c.shot.Stage.Scene, &r, w, cmp.Or(q.Limit, c.doc.Device().Limits.Ms))
+			o.Eyes, o.Others = append(o.Eyes, eyes...), others
+		}
 		o.Staged = func(doc *setup.Setup) (*world.World, []*lamps.Lamp, error) {
 			on, lit, err := c.shot.Staged(ctx, doc)
 			if err != nil {
@@ -418,6 +456,31 @@ func (d *Desk) StartSavings(ctx context.Context, p *refine.Pictures, id int64, r
 		return savings.Find(ctx, o)
 	})
 	return d.SavingsOf(id), nil
+}
+
+// walkedFor is the walk of a route at a revision, as it is there or made now.
+func (d *Desk) walkedFor(ctx context.Context, c *counted, id int64, doc *setup.Setup, revision int64, name string, tell func(float64)) (*route.Walked, error) {
+	if w := d.walks.done(id, revision, name); w != nil {
+		return w, nil
+	}
+	st, err := lamps.Resolve(doc, doc.Look)
+	if err != nil {
+		return nil, err
+	}
+	return route.Walk(ctx, &route.Order{Doc: st.Setup, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Lamps: c.shot.Lamps, Route: st.Setup.Routes[name], Baked: c.bake, Workers: d.studio.Workers(), Tell: tell})
+}
+
+// bakeToSave is the newest bake, if it is of the place as it is now; nil otherwise.
+func (d *Desk) bakeToSave(ctx context.Context, c *counted, id int64) (*savings.LastBake, int64, error) {
+	o, last, err := d.lastBake(ctx, id)
+	if err != nil {
+		return nil, 0, err
+	}
+	on := c.shot.Stage
+	if o.Work.Place != farm.Place(&on.Stage, c.doc, on.Scene) {
+		return nil, last, nil
+	}
+	return &savings.LastBake{Quality: o.Work.Quality, Result: o.Result, Field: o.Ended.Field, Rest: o.Work.Rest}, last, nil
 }
 
 // SavingsOf is how the search for savings of a setup stands.

@@ -128,7 +128,7 @@ func (s *Server) startSavings(c fiber.Ctx) error {
 		if err != nil {
 			return nil, err
 		}
-		_, revision := r.Document()
-		return s.desk.StartSavings(c.Context(), p, n, revision, q)
+		doc, revision := r.Document()
+		return s.desk.StartSavings(c.Context(), p, n, doc, revision, q)
 	})(c)
 }

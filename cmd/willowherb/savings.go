@@ -4,13 +4,18 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"path/filepath"
 	"runtime"
 	"slices"
 
+	"willowherb/core/bake"
+	"willowherb/core/baking"
 	"willowherb/core/lamps"
 	"willowherb/core/savings"
 	"willowherb/core/setup"
+	"willowherb/core/staging"
 	"willowherb/core/world"
+	"willowherb/format/lightmap"
 )
 
 type savingsCmd struct {
@@ -19,6 +24,7 @@ type savingsCmd struct {
 	Route   string  `help:"Name or id of a route: its steps are to be under the limit, too."`
 	Each    float64 `help:"Metres between its steps." default:"0.5"`
 	Limit   float64 `help:"Milliseconds that each view may take; without it the target's."`
+	LimitMB float64 `help:"Megabytes that lighting may take; without it the target's." name:"limit-mb"`
 	Samples int     `help:"Samples for each pixel of the pictures that are compared." default:"12"`
 	JSON    bool    `help:"Report as JSON." name:"json"`
 }
@@ -26,6 +32,9 @@ type savingsCmd struct {
 func (c *savingsCmd) Run(ctx context.Context) error {
 	if !(c.Limit >= 0 && c.Limit <= 1e5) {
 		return usage("--limit %g is not between 0 and 100000 ms", c.Limit)
+	}
+	if !(c.LimitMB >= 0 && c.LimitMB <= 1e6) {
+		return usage("--limit-mb %g is not between 0 and 1000000 MB", c.LimitMB)
 	}
 	if c.Samples < 1 || c.Samples > 4096 {
 		return usage("--samples %d is not between 1 and 4096", c.Samples)
@@ -40,7 +49,7 @@ func (c *savingsCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	order := &savings.Order{Doc: o.doc, Scene: o.s, World: o.w, Baked: o.bake, Limit: c.Limit, Samples: c.Samples, Every: 1, Workers: runtime.GOMAXPROCS(0),
+	order := &savings.Order{Doc: o.doc, Scene: o.s, World: o.w, Baked: o.bake, Limit: c.Limit, LimitMB: c.LimitMB, Samples: c.Samples, Every: 1, Workers: runtime.GOMAXPROCS(0),
 		Relit: func(doc *setup.Setup) ([]*lamps.Lamp, error) {
 			st, err := lamps.Resolve(doc, "")
 			if err != nil {
@@ -54,6 +63,11 @@ func (c *savingsCmd) Run(ctx context.Context) error {
 			return nil, nil, err
 		}
 		return at.w, at.lamps, nil
+	}
+	if c.Bake != "" {
+		if order.Bake, err = o.lastBake(ctx, c.Bake); err != nil {
+			return err
+		}
 	}
 	for _, id := range ids {
 		order.Eyes = append(order.Eyes, savings.EyeOf(o.doc, id))
@@ -94,10 +108,18 @@ func (c *savingsCmd) Run(ctx context.Context) error {
 		for _, l := range x.Loss {
 			loss += l / float64(len(x.Loss))
 		}
-		fmt.Printf("%s %-48s saves %6.3f ms, seen %.3f\n", mark, x.What, slices.Max(x.SavedMs), loss)
+		saved := fmt.Sprintf("%6.3f ms", slices.Max(x.SavedMs))
+		if x.Rebake {
+			saved = fmt.Sprintf("%6.1f MB with a new bake", x.SavedMB)
+		}
+		fmt.Printf("%s %-48s saves %s, seen %.3f\n", mark, x.What, saved, loss)
 	}
 	for _, v := range r.Views {
 		fmt.Printf("%-16s %.2f -> %.2f ms, seen %.2f (a twentieth by %.2f and more)\n", v.Name, v.Before, v.After, v.Loss, v.P95)
+	}
+	fmt.Printf("memory %.0f -> %.0f of %.0f MB\n", r.BeforeMB, r.AfterMB, r.LimitMB)
+	if r.ShortMB > 0 {
+		fmt.Printf("not enough: memory stays %.1f MB over its limits\n", r.ShortMB)
 	}
 	if r.Others > 0 {
 		fmt.Printf("%d more steps of the route were counted with these changes\n", r.Others)
@@ -108,4 +130,28 @@ func (c *savingsCmd) Run(ctx context.Context) error {
 		fmt.Printf("no set under %.2f ms loses less by more than %.3f\n", r.LimitMs, r.Added-r.Bound)
 	}
 	return nil
+}
+
+// lastBake reads the bake of a folder as one of what was opened.
+func (o *targeted) lastBake(ctx context.Context, dir string) (*savings.LastBake, error) {
+	d, err := lightmap.Read(dir)
+	if err != nil {
+		return nil, err
+	}
+	workers := runtime.GOMAXPROCS(0)
+	order := &baking.Order{Scene: o.s, World: o.w, Doc: o.doc, Lamps: o.lamps, Place: o.still, Quality: d.Bake.Numbers, Kept: lightmap.Folder(filepath.Join(dir, "layers")), Workers: workers}
+	work, err := order.Lay(ctx)
+	if err != nil {
+		return nil, err
+	}
+	job := work.Job()
+	job.Needed = func() (*bake.Baker, error) {
+		return nil, usage("%s is a bake of another place, of other lights or of other rules than the setup has: bake again, or leave --bake out", dir)
+	}
+	result, err := job.Run(ctx, work.Sources)
+	if err != nil {
+		return nil, err
+	}
+	rest, err := o.w.Resting(staging.Movers(o.doc, o.s), workers)
+	return &savings.LastBake{Quality: d.Bake.Numbers, Result: result, Field: d.Field, Rest: rest}, err
 }

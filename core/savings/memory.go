@@ -62,6 +62,9 @@ func (r *run) smaller(ctx context.Context) error {
 		return nil
 	}
 	rules := r.Doc.Baking()
+	if was := &b.Result.Plan.Rules; was.Density != rules.Density || was.Apart != rules.Apart || was.Page != rules.Page || was.Format != rules.Format {
+		return nil // what is baked is by other rules: it has to be baked again first
+	}
 	add := func(k Means, what, by string, plan *bake.Plan, saved float64, o edits.Op) {
 		if saved <= 0 {
 			return

@@ -451,6 +451,7 @@ export interface Stop {
 export interface Rules {
   figure: number
   path: number
+  exit: number
   lux: number
   dark: number
   bright: number
@@ -1502,6 +1503,14 @@ export interface Figure {
   colour: number
 }
 
+export interface Ahead {
+  exit: number
+  metres: number
+  seen: boolean
+  stops: number
+  colour: number
+}
+
 export interface Step {
   at: [number, number, number]
   eye: [number, number, number]
@@ -1524,6 +1533,7 @@ export interface Step {
   figure: [Figure, Figure, Figure]
   path: number
   hasPath: boolean
+  exit: Ahead
 }
 
 export interface Found {
@@ -1538,6 +1548,14 @@ export interface Found {
   light?: string
 }
 
+export interface Exit {
+  metres: number
+  at: [number, number, number]
+  aside: [number, number, number]
+  wide: number
+  high: number
+}
+
 export interface Walked {
   name: string
   metres: number
@@ -1547,6 +1565,7 @@ export interface Walked {
   limitMs: number
   worst: number
   jumps: number[]
+  exits: Exit[]
   walls: [number, number, number, number][]
 }
 
@@ -1562,6 +1581,7 @@ export interface Standing {
   lights: number
   shadows: number
   ms: number
+  wrong: number
 }
 
 export interface Level {
@@ -1569,6 +1589,7 @@ export interface Level {
   spots: Standing[]
   walls: [number, number, number, number][]
   limitMs: number
+  probes: boolean
 }
 
 export interface LevelState {
@@ -1579,6 +1600,7 @@ export interface LevelState {
 export interface ViewCost {
   id: string
   name: string
+  step: number
   beforeMs: number
   afterMs: number
   loss: number
@@ -1596,6 +1618,7 @@ export interface Saving {
   savedMB: number
   by: string
   chosen: boolean
+  rebake: boolean
 }
 
 export interface Result {
@@ -1607,7 +1630,10 @@ export interface Result {
   added: number
   bound: number
   reached: boolean
+  others: number
   shortMs: number
+  shortMB: number
+  limitMB: number
   beforeMB: number
   afterMB: number
   ops: Op[]
@@ -1621,6 +1647,8 @@ export interface SavingsState {
 export interface SavingsAsk {
   views: string[]
   limit: number
+  route: string
+  limitMB: number
 }
 
 export interface Coefficient {
