@@ -14,6 +14,7 @@ import (
 	"willowherb/core/budget"
 	"willowherb/core/calibrate"
 	"willowherb/core/device"
+	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/probes"
 	"willowherb/core/route"
@@ -421,7 +422,7 @@ func (d *Desk) StartSavings(ctx context.Context, p *refine.Pictures, id int64, d
 	if len(q.Views) == 0 && q.Route == "" {
 		return nil, fmt.Errorf("%w: the setup has no views to save in; save one first", ErrBudget)
 	}
-	o := &savings.Order{Doc: c.doc, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Baked: c.bake, Limit: q.Limit, LimitMB: q.LimitMB, Workers: d.studio.Workers(), Samples: 8, Every: 1}
+	o := &savings.Order{Doc: c.doc, Scene: c.shot.Stage.Scene, World: c.shot.Stage.World, Baked: c.bake, Limit: q.Limit, LimitMB: q.LimitMB, Graded: func(g *grade.Grade) *grade.Program { return d.studio.Shop().Graded(context.Background(), g) }, Workers: d.studio.Workers(), Samples: 8, Every: 1}
 	for _, v := range q.Views {
 		if _, ok := c.doc.Views[v]; !ok {
 			return nil, fmt.Errorf("view %.80q: %w", v, ErrUnknown)

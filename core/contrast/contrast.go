@@ -122,19 +122,28 @@ func Differing(a, b []float32, ev float64, curve exposure.Curve, limit float64) 
 
 // Compare measures two pictures in cd/m2 RGB, each developed at its own exposure.
 func Compare(a, b []float32, evA, evB float64, curveA, curveB exposure.Curve) Notice {
+	by := func(curve exposure.Curve, ev float64) func(int, [3]float64) colour.RGB {
+		f := exposure.Factor(ev)
+		return func(_ int, c [3]float64) colour.RGB {
+			return colour.RGB{curve.Map(c[0] * f), curve.Map(c[1] * f), curve.Map(c[2] * f)}
+		}
+	}
+	return CompareShown(a, b, by(curveA, evA), by(curveB, evB))
+}
+
+// CompareShown measures two pictures in cd/m2 RGB as they are shown: shown makes of a colour of a
+// pixel what a screen gives of it, linear, white is 1.
+func CompareShown(a, b []float32, shownA, shownB func(pixel int, c [3]float64) colour.RGB) Notice {
 	n := len(a) / 3
 	if n == 0 || len(b) != len(a) {
 		return Notice{}
 	}
 	d := make([]float64, n)
-	fa, fb := exposure.Factor(evA), exposure.Factor(evB)
 	var sum, stops float64
 	lit := 0
 	for i := range n {
-		var p, q colour.RGB
-		for k := range 3 {
-			p[k], q[k] = curveA.Map(float64(a[3*i+k])*fa), curveB.Map(float64(b[3*i+k])*fb)
-		}
+		p := shownA(i, [3]float64{float64(a[3*i]), float64(a[3*i+1]), float64(a[3*i+2])})
+		q := shownB(i, [3]float64{float64(b[3*i]), float64(b[3*i+1]), float64(b[3*i+2])})
 		if p != q {
 			d[i] = colour.Difference(colour.LabOf(p), colour.LabOf(q))
 		}

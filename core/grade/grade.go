@@ -261,7 +261,7 @@ func (p *Program) Develop(rgb []float32, w, h int, ev float64, curve exposure.Cu
 	p.spread(exposed, w, h)
 	for i := range w * h {
 		x, y := i%w, i/w
-		e := p.corner((float64(x)+0.5)/float64(w), (float64(y)+0.5)/float64(h))
+		e := p.Corner((float64(x)+0.5)/float64(w), (float64(y)+0.5)/float64(h))
 		c := p.Shown([3]float64{exposed[3*i] * e, exposed[3*i+1] * e, exposed[3*i+2] * e}, curve)
 		n := p.grade.Grain * stray(uint32(x), uint32(y))
 		for k, v := range c {
@@ -273,9 +273,9 @@ func (p *Program) Develop(rgb []float32, w, h int, ev float64, curve exposure.Cu
 	return out
 }
 
-// corner is how much light a place of the picture keeps, 0 to 1 across and down: it falls by
+// Corner is how much light a place of the picture keeps, 0 to 1 across and down: it falls by
 // the square of the distance from the middle, in stops.
-func (p *Program) corner(x, y float64) float64 {
+func (p *Program) Corner(x, y float64) float64 {
 	if p.grade.Vignette == 0 {
 		return 1
 	}

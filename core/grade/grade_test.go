@@ -113,9 +113,9 @@ func TestVignette(t *testing.T) {
 	g := Neutral()
 	g.Vignette = 2
 	p := Compile(&g)
-	require.InDelta(t, 0.25, p.corner(0, 1), 1e-12)
-	require.InDelta(t, 1, p.corner(0.5, 0.5), 1e-12)
-	require.InDelta(t, math.Exp2(-0.5), p.corner(0.75, 0.25), 1e-12)
+	require.InDelta(t, 0.25, p.Corner(0, 1), 1e-12)
+	require.InDelta(t, 1, p.Corner(0.5, 0.5), 1e-12)
+	require.InDelta(t, math.Exp2(-0.5), p.Corner(0.75, 0.25), 1e-12)
 }
 
 // Grain leaves the mean where it is, strays as it says, is none in black and white, and is the

@@ -6,11 +6,13 @@ import (
 	"maps"
 	"slices"
 
+	"willowherb/core/colour"
 	"willowherb/core/contrast"
 	"willowherb/core/drawn"
 	"willowherb/core/exposure"
 	"willowherb/core/film"
 	"willowherb/core/filter"
+	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/light"
 	"willowherb/core/path"
@@ -38,8 +40,7 @@ type sheet []float32
 // look is a view's picture with what every change makes of it.
 type look struct {
 	list   []string // of the changes it has been made for
-	ev     float64
-	curve  exposure.Curve
+	shown  func(pixel int, c [3]float64) colour.RGB
 	w, h   int
 	base   []float32
 	change []sheet // of each change; nil for nothing
@@ -64,7 +65,25 @@ func (v *look) loss(set []int) contrast.Notice {
 	if len(set) == 0 {
 		return contrast.Notice{}
 	}
-	return contrast.Compare(v.base, v.with(set), v.ev, v.ev, v.curve, v.curve)
+	return contrast.CompareShown(v.base, v.with(set), v.shown, v.shown)
+}
+
+// finished is how a view's pictures are shown: its exposure, the curve, and what of its grade
+// tells of a pixel by itself: colours and vignette.
+func (r *run) finished(v *Eye, w, h int) func(pixel int, c [3]float64) colour.RGB {
+	g := v.View.GradeIn(r.Doc)
+	p := grade.Compile(g)
+	if r.Graded != nil {
+		p = r.Graded(g)
+	}
+	f, curve := exposure.Factor(v.View.EV), exposure.Curve(r.Doc.Curve)
+	return func(pixel int, c [3]float64) (out colour.RGB) {
+		e := f * p.Corner((float64(pixel%w)+0.5)/float64(w), (float64(pixel/w)+0.5)/float64(h))
+		for k, x := range p.Shown([3]float64{c[0] * e, c[1] * e, c[2] * e}, curve) {
+			out[k] = colour.DecodeSRGB(x)
+		}
+		return out
+	}
 }
 
 // state is a document's light in its place.

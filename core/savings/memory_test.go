@@ -8,7 +8,6 @@ import (
 	"willowherb/core/baking"
 	"willowherb/core/budget"
 	"willowherb/core/edits"
-	"willowherb/core/exposure"
 	"willowherb/core/setup"
 	"willowherb/core/staging"
 )
@@ -63,7 +62,7 @@ func TestWhatIsBakedTakesLess(t *testing.T) {
 	lit, err := o.Relit(o.Doc)
 	require.NoError(t, err)
 	r.now = state{o.Doc, o.World, lit}
-	y := &look{w: 162, h: High, ev: o.Eyes[0].View.EV, curve: exposure.Plain}
+	y := &look{w: 162, h: High, shown: r.finished(&o.Eyes[0], 162, High)}
 	o.Samples = 2
 	require.NoError(t, r.layered(context.Background(), &o.Eyes[0], y)) // the picture with all lights
 	picture := func(b *LastBake) []float32 {

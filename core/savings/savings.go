@@ -10,7 +10,7 @@ import (
 	"willowherb/core/budget"
 	"willowherb/core/drawn"
 	"willowherb/core/edits"
-	"willowherb/core/exposure"
+	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/setup"
@@ -55,7 +55,9 @@ type Order struct {
 	// Relit makes the lamps of another document of the same place.
 	Relit func(doc *setup.Setup) ([]*lamps.Lamp, error)
 	// Staged makes the place of another document, and its lamps.
-	Staged  func(doc *setup.Setup) (*world.World, []*lamps.Lamp, error)
+	Staged func(doc *setup.Setup) (*world.World, []*lamps.Lamp, error)
+	// Graded makes grades ready, with their tables of colour; nil: they go without those.
+	Graded  func(*grade.Grade) *grade.Program
 	Baked   *budget.Baked
 	Bake    *LastBake // that Baked is of; nil: its memory is left as it is
 	LimitMB float64   // of all memory; 0: the target's
@@ -366,10 +368,11 @@ func (r *run) measure(ctx context.Context) error {
 			continue // as in the round before
 		}
 		v := &r.Eyes[i]
-		y := &look{list: list, ev: v.View.EV, curve: exposure.Curve(r.Doc.Curve), w: Wide, h: High, change: make([]sheet, len(r.changes))}
+		y := &look{list: list, w: Wide, h: High, change: make([]sheet, len(r.changes))}
 		if a := v.View.Aspect; a > 0 {
 			y.w = max(int(math.Round(float64(High)*a)), 1)
 		}
+		y.shown = r.finished(v, y.w, y.h)
 		for _, do := range []func(context.Context, *Eye, *look) error{r.layered, r.mapped, r.stepped, r.baked} {
 			if err := do(ctx, v, y); err != nil {
 				return err

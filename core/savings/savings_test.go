@@ -7,9 +7,11 @@ import (
 
 	"github.com/stretchr/testify/require"
 	"willowherb/core/budget"
+	"willowherb/core/colour"
 	"willowherb/core/contrast"
 	"willowherb/core/edits"
 	"willowherb/core/exposure"
+	"willowherb/core/grade"
 	"willowherb/core/lamps"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
@@ -185,4 +187,27 @@ func TestALimitOutOfReach(t *testing.T) {
 	require.True(t, r.Reached)
 	require.Empty(t, r.Chosen)
 	require.Zero(t, r.Loss)
+}
+
+// Losses are of the finished picture: colours and vignette as it is developed.
+func TestLossesAreOfTheFinishedPicture(t *testing.T) {
+	o := yard(t)
+	g := grade.Neutral()
+	g.Contrast, g.Saturation, g.Vignette, g.Gain = 1.4, 0.3, 0.8, [3]float64{1.1, 1, 0.8}
+	o.Doc.Grade = &g
+	r := &run{Order: o}
+	v := &o.Eyes[0]
+	const w, h = 12, 8
+	var rgb []float32
+	for i := range 3 * w * h {
+		rgb = append(rgb, float32(i%7)*3+float32(i)/50)
+	}
+	shown := r.finished(v, w, h)
+	img := grade.Compile(&g).Develop(rgb, w, h, v.View.EV, exposure.Curve(o.Doc.Curve))
+	for i := range w * h {
+		c := shown(i, [3]float64{float64(rgb[3*i]), float64(rgb[3*i+1]), float64(rgb[3*i+2])})
+		for k := range 3 {
+			require.InDelta(t, img.Pix[4*i+k], 255*colour.EncodeSRGB(c[k]), 0.51)
+		}
+	}
 }
