@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 	"sync"
@@ -22,6 +23,7 @@ import (
 	"willowherb/core/setup"
 	"willowherb/core/spread"
 	"willowherb/core/target"
+	"willowherb/core/vec"
 	"willowherb/core/work"
 	"willowherb/core/world"
 	"willowherb/farm"
@@ -77,45 +79,119 @@ type Sheet struct {
 	Formulas []string `json:"formulas"`
 }
 
-// Sheet counts a view in full; kept, if not nil, is another state beside it.
-func (d *Desk) Sheet(ctx context.Context, p *refine.Pictures, id int64, view string, kept *setup.Setup) (out *Sheet, err error) {
+// FrameAsk is whose frame is counted: a saved view, or a camera of one's own.
+type FrameAsk struct {
+	View   string      `json:"view"`
+	Camera *setup.View `json:"camera"`
+	// Route, where one is named, has who walks it stand at Ground, and carry what he carries.
+	Route  string     `json:"route"`
+	Ground [3]float64 `json:"ground"`
+	// Beside is a snapshot that it is shown beside; 0: none.
+	Beside int64 `json:"beside"`
+	// Brief asks for the frame alone, looked at as views are for the bar.
+	Brief bool `json:"brief"`
+}
+
+// Sheet counts a frame; kept, if not nil, is another state beside it.
+func (d *Desk) Sheet(ctx context.Context, p *refine.Pictures, id int64, q FrameAsk, kept *setup.Setup) (out *Sheet, err error) {
 	c, err := d.counted(ctx, p, id)
 	if err != nil {
 		return nil, err
 	}
-	v, ok := c.doc.Views[view]
-	if !ok {
-		return nil, fmt.Errorf("view %.80q: %w", view, ErrUnknown)
+	v, ok := c.doc.Views[q.View]
+	if q.Camera != nil {
+		if err := q.Camera.Check(); err != nil {
+			return nil, fmt.Errorf("%w: the camera: %v", ErrBudget, err)
+		}
+		v, ok = *q.Camera, true
 	}
-	t := c.doc.Device()
+	if !ok {
+		return nil, fmt.Errorf("view %.80q: %w", q.View, ErrUnknown)
+	}
+	for _, x := range q.Ground {
+		if !(math.Abs(x) <= 1e6) {
+			return nil, fmt.Errorf("%w: the ground lies outside of any level", ErrBudget)
+		}
+	}
+	own := func(lit []*lamps.Lamp) []*lamps.Lamp { return lit }
+	if q.Route != "" {
+		r, ok := c.doc.Routes[q.Route]
+		if !ok {
+			return nil, fmt.Errorf("route %.80q: %w", q.Route, ErrUnknown)
+		}
+		carrier := route.NewCarrier(c.doc, c.shot.Stage.Scene, &r)
+		own = func(lit []*lamps.Lamp) []*lamps.Lamp {
+			return carrier.At(lit, &route.Place{Ground: vec.Of(q.Ground), Aim: vec.Of(v.Aim).Norm()})
+		}
+	}
+	t, lit, every := c.doc.Device(), own(c.shot.Lamps), 1
+	if q.Brief {
+		every = budget.Every
+	}
 	err = spread.Guard(func() error {
-		seen, err := c.place.See(ctx, v.Camera(), t.How, 1, d.studio.Workers())
+		seen, err := c.place.See(ctx, v.Camera(), t.How, every, d.studio.Workers())
 		if err != nil {
 			return err
 		}
-		done, err := seen.Count(ctx, budget.State(c.doc, c.place, c.shot.Lamps, &v), d.studio.Workers())
+		done, err := seen.Count(ctx, budget.State(c.doc, c.place, lit, &v), d.studio.Workers())
 		if err != nil {
 			return err
 		}
-		out = &Sheet{Frame: budget.Price(t, c.shot.Lamps, done, c.bake)}
+		out = &Sheet{Frame: budget.Price(t, lit, done, c.bake), Steps: []budget.Lower{}, Formulas: []string{}}
+		if q.Brief {
+			return nil
+		}
 		for i := range t.Passes {
 			out.Formulas = append(out.Formulas, t.Passes[i].Formula())
 		}
 		if kept != nil {
 			kept = shown(kept)
-			if out.Kept, err = d.keptFrame(ctx, c, kept, view); err != nil {
+			if out.Kept, err = d.keptFrame(ctx, c, kept, q, own); err != nil {
 				return err
 			}
 		}
-		out.Steps, err = budget.Steps(ctx, c.doc, seen, c.place, &v, c.relit(ctx), c.bake, d.studio.Workers())
+		relit := c.relit(ctx)
+		out.Steps, err = budget.Steps(ctx, c.doc, seen, c.place, &v, func(doc *setup.Setup) ([]*lamps.Lamp, error) {
+			lit, err := relit(doc)
+			return own(lit), err
+		}, c.bake, d.studio.Workers())
 		return err
 	})
 	return out, err
 }
 
+// groundBelow is how far under a place its ground is looked for, and over it, in metres.
+const (
+	groundBelow = 8.0
+	groundOver  = 1.2
+)
+
+// GroundAt is the ground at a place of the plan: the first surface under it, from a little over it.
+func (d *Desk) GroundAt(ctx context.Context, p *refine.Pictures, at [3]float64) (*[3]float64, error) {
+	for _, x := range at {
+		if !(math.Abs(x) <= 1e6) {
+			return nil, fmt.Errorf("%w: the place lies outside of any level", ErrBudget)
+		}
+	}
+	s, err := p.Shot(ctx)
+	if err != nil {
+		return nil, err
+	}
+	from := vec.Of(at).Add(vec.V3{Y: groundOver})
+	m, ok := s.Stage.World.Meets(from, vec.V3{Y: -1}, groundOver+groundBelow)
+	if !ok {
+		return nil, fmt.Errorf("%w: there is no ground at %.1f, %.1f", ErrBudget, at[0], at[2])
+	}
+	out := [3]float64{at[0], math.Round(1000*(float64(from.Y)-float64(m.Dist))) / 1000, at[2]}
+	return &out, nil
+}
+
 // keptFrame is the frame of another state, in its own place, on the target of now.
-func (d *Desk) keptFrame(ctx context.Context, c *counted, kept *setup.Setup, view string) (*budget.Frame, error) {
-	v, ok := kept.Views[view]
+func (d *Desk) keptFrame(ctx context.Context, c *counted, kept *setup.Setup, q FrameAsk, own func([]*lamps.Lamp) []*lamps.Lamp) (*budget.Frame, error) {
+	v, ok := kept.Views[q.View]
+	if q.Camera != nil {
+		v, ok = *q.Camera, true
+	}
 	if !ok {
 		return nil, nil
 	}
@@ -125,7 +201,7 @@ func (d *Desk) keptFrame(ctx context.Context, c *counted, kept *setup.Setup, vie
 	}
 	doc := *kept
 	doc.Target, doc.Targets = c.doc.Target, c.doc.Targets
-	return budget.View(ctx, &doc, budget.Place(&doc, on.Scene, on.World, c.bake), lit, &v, c.bake, 1, d.studio.Workers())
+	return budget.View(ctx, &doc, budget.Place(&doc, on.Scene, on.World, c.bake), own(lit), &v, c.bake, 1, d.studio.Workers())
 }
 
 // worked is the work of a view's frame.

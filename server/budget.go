@@ -15,7 +15,10 @@ import (
 )
 
 func (s *Server) budgetRoutes(api fiber.Router) {
-	api.Get("/setups/:id/budget/:view", onSetup(s, true, s.sheet))
+	api.Post("/setups/:id/budget", asked(s, true, s.sheet))
+	api.Post("/setups/:id/ground", asked(s, false, func(c fiber.Ctx, p *refine.Pictures, at [3]float64) (*[3]float64, error) {
+		return s.desk.GroundAt(c.Context(), p, at)
+	}))
 	api.Get("/setups/:id/timings.csv", s.capture)
 	api.Post("/setups/:id/calibration", onSetup(s, true, s.calibration))
 	api.Post("/targets", s.readTarget)
@@ -44,21 +47,21 @@ func (s *Server) budgetRoutes(api fiber.Router) {
 	}))
 }
 
-// sheet counts a view in full, beside a snapshot where one is named.
-func (s *Server) sheet(c fiber.Ctx, p *refine.Pictures, n int64) (*ask.Sheet, error) {
+// sheet counts a view or a camera, beside a snapshot where one is named.
+func (s *Server) sheet(c fiber.Ctx, p *refine.Pictures, q ask.FrameAsk) (*ask.Sheet, error) {
+	n, err := id(c)
+	if err != nil {
+		return nil, err
+	}
 	var kept *setup.Setup
-	if q := c.Query("beside"); q != "" {
-		k, err := strconv.ParseInt(q, 10, 64)
-		if err != nil {
-			return nil, wrong("the question names no snapshot")
-		}
-		snap, err := s.Journal.Snapshot(c.Context(), n, k)
+	if q.Beside != 0 {
+		snap, err := s.Journal.Snapshot(c.Context(), n, q.Beside)
 		if err != nil {
 			return nil, err
 		}
 		kept = snap.Doc
 	}
-	return s.desk.Sheet(c.Context(), p, n, c.Params("view"), kept)
+	return s.desk.Sheet(c.Context(), p, n, q, kept)
 }
 
 // capture sends what the simulated device measures.

@@ -21,15 +21,35 @@ func TestBudgetOverTheWire(t *testing.T) {
 	s := serve(t)
 	imported(t, s)
 	var sheet ask.Sheet
-	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/budget/down", nil, &sheet))
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{View: "down"}, &sheet))
 	require.Positive(t, sheet.Frame.Ms)
 	require.Nil(t, sheet.Kept)
 	require.Len(t, sheet.Formulas, len(sheet.Frame.Passes))
 	var f Fault
-	require.Equal(t, 404, s.ask(t, "GET", "/api/setups/1/budget/nowhere", nil, &f))
-	require.Equal(t, 422, s.ask(t, "GET", "/api/setups/1/budget/down?beside=x", nil, &f))
+	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{View: "nowhere"}, &f))
+	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{View: "down", Beside: 77}, &f))
+	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{View: "down", Route: "none"}, &f))
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{Camera: &setup.View{FovY: 50}}, &f))
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{View: "down", Ground: [3]float64{1e9}}, &f))
+	// The camera of a view costs what the view does; alone and looked at briefly, nearly so.
+	var own, brief ask.Sheet
+	var u struct{ Document setup.Setup }
+	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1", nil, &u))
+	down := u.Document.Views["down"]
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{Camera: &down}, &own))
+	require.InDelta(t, sheet.Frame.Ms, own.Frame.Ms, 1e-9)
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{Camera: &down, Brief: true}, &brief))
+	require.InEpsilon(t, sheet.Frame.Ms, brief.Frame.Ms, 0.2)
+	require.Empty(t, brief.Steps)
+	down.Eye[1] += 300
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{Camera: &down}, &own))
+	require.NotEqual(t, sheet.Frame.Ms, own.Frame.Ms)
+	var at [3]float64
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/ground", [3]float64{5e5, 0, 0}, &f))
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/ground", [3]float64{0, 2, 0}, &at))
+	require.Less(t, at[1], 3.2)
 	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/snapshots", SnapshotAsk{Name: "Before", View: "down"}, nil))
-	require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/budget/down?beside=1", nil, &sheet))
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/budget", ask.FrameAsk{View: "down", Beside: 1}, &sheet))
 	require.InDelta(t, sheet.Frame.Ms, sheet.Kept.Ms, 1e-9, "nothing has changed since")
 
 	send := func(path, text string, out any) int {
@@ -99,7 +119,25 @@ func TestBudgetOverTheWire(t *testing.T) {
 		return sv.Task.State == "done"
 	}))
 	require.False(t, sv.Result.Reached, "nothing brings a frame under so little")
+	// Along a route: its way leads nowhere yet; on the ground it has steps of its own.
+	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/savings", ask.SavingsAsk{Route: "none"}, &f))
+	saved := func(state string) bool {
+		require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/savings", ask.SavingsAsk{Route: "way", Limit: 0.05}, &sv))
+		return settled(t, func() bool {
+			require.Equal(t, 200, s.ask(t, "GET", "/api/setups/1/savings", nil, &sv))
+			return sv.Task.State == state
+		})
+	}
+	require.True(t, saved("failed"))
+	require.Contains(t, sv.Task.Error, "nobody can stand")
+	way.Stops[1].At[1] = 0
+	require.Equal(t, 200, s.ask(t, "POST", "/api/setups/1/edits", put(3, way), nil))
+	require.True(t, saved("done"))
+	require.NotEmpty(t, sv.Result.Views)
+	require.GreaterOrEqual(t, sv.Result.Views[0].Step, 0)
+	require.Greater(t, sv.Result.Others, 0)
 	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/savings", ask.SavingsAsk{Limit: -1}, &f))
+	require.Equal(t, 422, s.ask(t, "POST", "/api/setups/1/savings", ask.SavingsAsk{LimitMB: -1}, &f))
 	require.Equal(t, 404, s.ask(t, "POST", "/api/setups/1/savings", ask.SavingsAsk{Views: []string{"nowhere"}}, &f))
 	require.Equal(t, 200, s.ask(t, "DELETE", "/api/setups/1/tasks", nil, nil))
 }

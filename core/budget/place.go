@@ -70,6 +70,7 @@ func moving(doc *setup.Setup, p *work.Place, lit []*lamps.Lamp) []bool {
 		return false
 	}
 	for i, l := range lit {
+		out[i] = l.Carried
 		for id, n := l.Group, 0; id != "" && n < 64; n++ {
 			g, ok := doc.Groups[id]
 			if !ok {

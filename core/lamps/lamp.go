@@ -44,6 +44,8 @@ type Lamp struct {
 	// Frame takes the light from where the document has it to where it stands, with
 	// the node that its rig travels with; nil where they are the same.
 	Frame *vec.Mat4
+	// Carried tells that who walks a route has it with him: it travels.
+	Carried bool
 	// Key names everything the light's layers depend on besides the view.
 	Key [32]byte
 }

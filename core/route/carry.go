@@ -99,6 +99,6 @@ func (c *Carrier) carried(l *lamps.Lamp, p *Place) *lamps.Lamp {
 	src.Pos = p.Ground.Add(by(src.Pos.Sub(c.foot)))
 	src.Aim, src.U, src.V = by(src.Aim), by(src.U), by(src.V)
 	out := *l
-	out.Source = &src
+	out.Source, out.Carried = &src, true
 	return &out
 }

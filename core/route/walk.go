@@ -456,9 +456,6 @@ func (w *walker) cost(ctx context.Context, p *Place, s *Step, lit []*lamps.Lamp)
 	}
 	v := setup.View{Eye: p.Eye.Array(), Aim: p.Aim.Array(), FovY: p.FovY * 180 / math.Pi}
 	st := budget.State(w.Doc, w.place, lit, &v)
-	for k, l := range lit {
-		st.Moving[k] = st.Moving[k] || l != w.Lamps[k]
-	}
 	d, err := seen.Count(ctx, st, 1)
 	if err != nil {
 		return

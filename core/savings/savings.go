@@ -254,12 +254,7 @@ func (r *run) inFog(l *lamps.Lamp) bool { return work.Live(l) && !l.NoAir }
 
 // state is a document's light as an eye has it.
 func (r *run) state(v *Eye, doc *setup.Setup, lit []*lamps.Lamp) *work.State {
-	own := v.lit(lit, 0)
-	st := budget.State(doc, r.place, own, &v.View)
-	for i := range own {
-		st.Moving[i] = st.Moving[i] || own[i] != lit[i]
-	}
-	return st
+	return budget.State(doc, r.place, v.lit(lit, 0), &v.View)
 }
 
 // cost counts and prices the eyes' frames of a document.
