@@ -82,7 +82,7 @@ type Sheet struct {
 // FrameAsk is whose frame is counted: a saved view, or a camera of one's own.
 type FrameAsk struct {
 	View   string      `json:"view"`
-	Camera *setup.View `json:"camera"`
+	Camera *setup.View `json:"camera,omitempty"`
 	// Route, where one is named, has who walks it stand at Ground, and carry what he carries.
 	Route  string     `json:"route"`
 	Ground [3]float64 `json:"ground"`

@@ -84,6 +84,52 @@ func TestTheRouteIsWalkedAndSavingsTaken(t *testing.T) {
 	b.click("[data-testid=walk-plan]")
 	b.until("a click on the plan", `document.querySelector('[aria-label="Place on the route"]').getAttribute('aria-valuenow') != '0'`)
 
+	// Walked in the picture, until the hand moves the eye: it has it then, and can go back to where it left.
+	b.press("[aria-label=Walk] button", "go")
+	playing := `[...document.querySelectorAll('[aria-label=Route] button')].some(e => e.textContent == 'stop')`
+	b.until("goes", playing)
+	x, y := b.in(0.5, 0.5)
+	b.pull("right", x, y, x+60, y)
+	b.until("the hand has it", `!`+playing+` && document.querySelector('[data-testid=left-route]')`)
+	b.press("[data-testid=left-route] button", "back to it")
+	b.until("it stands there again", `document.querySelector('[aria-label=Here]')`)
+	// The bar tells what the frame costs where one stands.
+	cost := func(at string) float64 { return js[float64](b, `parseFloat(document.querySelector('`+at+`').textContent)`) }
+	b.until("where it stands", `document.querySelector('.budget').textContent.includes('where you stand') && Math.abs(parseFloat(document.querySelector('[data-testid=budget]').textContent) - parseFloat([...document.querySelectorAll('[aria-label=Here] .walk-bar .value')].at(-1).textContent)) < 0.25`)
+	require.Positive(t, cost("[data-testid=budget]"))
+
+	// Stops are drawn on the plan: dragged, moved by keys, taken away, put.
+	b.press("[aria-label=Walk] button", "stops")
+	all := `document.querySelectorAll('[data-testid=walk-draw] .stop').length`
+	b.until("the stops", all+` == 18`)
+	b.accessible()
+	hall := `[aria-label="Stop 8"]`
+	at := func() float64 { return js[float64](b, `Number(document.querySelector('`+hall+`').getAttribute('cx'))`) }
+	edited := func(words string) string {
+		return `document.querySelector('[data-testid=undo]').textContent.includes('` + words + `')`
+	}
+	was, p := at(), b.box(hall)
+	b.pull("left", p.X+p.W/2, p.Y+p.H/2, p.X+p.W/2-8, p.Y+p.H/2+4)
+	b.until("dragged", edited("stop 8 moved"))
+	dragged := at()
+	require.Less(t, dragged, was-0.5)
+	js[bool](b, `(document.querySelector('`+hall+`').focus(), true)`)
+	b.do(chromedp.KeyEvent(kb.ArrowRight))
+	b.until("moved by a key", fmt.Sprintf(`Math.abs(Number(document.querySelector('%s').getAttribute('cx')) - %g) < 0.02`, hall, dragged+0.25))
+	b.do(chromedp.KeyEvent(kb.Delete))
+	b.until("taken away", all+` == 17`)
+	b.until("told", edited("stop 8 removed"))
+	q := b.box("[data-testid=walk-draw]")
+	b.mouse("mousePressed", q.X+q.W*0.2, q.Y+q.H*0.3, "left")
+	b.mouse("mouseReleased", q.X+q.W*0.2, q.Y+q.H*0.3, "left")
+	b.until("put on the ground", all+` == 18`)
+	here := func(x float64) string { return fmt.Sprintf(`Number(document.querySelector('%s')?.getAttribute('cx')) == %g`, hall, x) }
+	for _, so := range []string{all + ` == 17`, all + ` == 18`, here(dragged), here(was)} {
+		b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+		b.until("taken back", so)
+	}
+	b.press("[aria-label=Walk] button", "light")
+
 	js[bool](b, `(document.querySelectorAll('.shelf button')[2].click(), true)`)
 	b.until("over its limit", `document.querySelector('.budget').textContent.includes('over by')`)
 	b.press("[aria-label=Savings] button", "in Keeper")

@@ -44,7 +44,7 @@ var roots = []any{setup.Setup{}, exchange.Report{}, target.Target{}, budget.Fram
 	weigh.Reading{}, contrast.Contrast{}, contrast.Notice{}, plot.Plot{}, checks.Effect{}, journal.Snapshot{}, journal.Line{}, journal.Listed{},
 	server.Fault{}, server.Me{}, server.EditAsk{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}, server.Again{}, server.NameAsk{}, server.ArchiveAsk{},
 	server.RevertAsk{}, server.SnapshotAsk{}, server.AsideAsk{}, server.Aside{}, server.KeptProfile{}, server.KeptSlide{}, server.KeptEnvironment{}, environment.Spot{}, server.Palette{},
-	ask.BakeState{}, ask.FinalState{}, ask.Sheet{}, ask.WalkState{}, ask.LevelState{}, ask.SavingsState{}, ask.SavingsAsk{}, calibrate.Fit{}, timings.Mapping{}, finals.Order{}, ask.BakedAt{}, ask.ProbeDot{}, ask.GivesBaked{}, baking.Estimate{}, frame.Differs{}}
+	ask.BakeState{}, ask.FinalState{}, ask.Sheet{}, ask.FrameAsk{}, ask.WalkState{}, ask.LevelState{}, ask.SavingsState{}, ask.SavingsAsk{}, calibrate.Fit{}, timings.Mapping{}, finals.Order{}, ask.BakedAt{}, ask.ProbeDot{}, ask.GivesBaked{}, baking.Estimate{}, frame.Differs{}}
 
 func main() {
 	for path, text := range map[string]string{Path: Generate(), SchemaPath: Schema()} {

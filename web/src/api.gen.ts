@@ -1489,6 +1489,15 @@ export interface Sheet {
   formulas: string[]
 }
 
+export interface FrameAsk {
+  view: string
+  camera?: View
+  route: string
+  ground: [number, number, number]
+  beside: number
+  brief: boolean
+}
+
 export interface Task {
   state: string
   share: number

@@ -133,7 +133,7 @@ function send<T>(path: string, file: File, progress: (share: number) => void): P
 
 /** asked gets something of the server's; sent asks it to do something. */
 export const asked = <T>(path: string) => ask<T>(path)
-export const sent = (path: string, method: 'POST' | 'PUT', body: unknown = {}) => ask<unknown>(path, { ...post(body), method })
+export const sent = <T = unknown>(path: string, method: 'POST' | 'PUT' | 'DELETE', body: unknown = {}) => ask<T>(path, { ...post(body), method })
 
 function stored(area: Storage, key: string, make: () => string): string {
   let v = area.getItem(key)

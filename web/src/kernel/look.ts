@@ -45,6 +45,8 @@ interface Look {
   moving: boolean
   /** An exposure of this window's own, as it adapts on a route; null where the view's is held. */
   exposed: number | null
+  /** The route that is stood on, and where; null where the eye has gone elsewhere. */
+  onRoute: { route: string; ground: [number, number, number]; metres: number } | null
   back: Camera[]
   forth: Camera[]
   walking: boolean
@@ -91,6 +93,7 @@ export const useLook = create<Look>(() => ({
   camera: null,
   moving: false,
   exposed: null,
+  onRoute: null,
   back: [],
   forth: [],
   walking: false,
@@ -153,7 +156,7 @@ export function moveCamera(c: Camera, glide = true) {
   clearTimeout(rest)
   set((s) => {
     const from = s.moving ? null : cameraNow()
-    return { camera: c, moving: glide, back: from ? [...s.back, from].slice(-40) : s.back, forth: from ? [] : s.forth }
+    return { camera: c, moving: glide, onRoute: null, back: from ? [...s.back, from].slice(-40) : s.back, forth: from ? [] : s.forth }
   })
   if (glide) rest = setTimeout(() => set({ moving: false }), 220)
 }
@@ -170,14 +173,14 @@ export function stepBack(forward = false) {
   const from = cameraNow()
   const to = (forward ? forth : back).at(-1)
   if (!to || !from) return
-  if (forward) set({ camera: to, exposed: null, forth: forth.slice(0, -1), back: [...back, from] })
-  else set({ camera: to, exposed: null, back: back.slice(0, -1), forth: [...forth, from] })
+  if (forward) set({ camera: to, exposed: null, onRoute: null, forth: forth.slice(0, -1), back: [...back, from] })
+  else set({ camera: to, exposed: null, onRoute: null, back: back.slice(0, -1), forth: [...forth, from] })
 }
 
 /** toView stands in a saved view again. */
 export function toView(id: string) {
   const from = get().camera
-  set((s) => ({ camera: null, exposed: null, moving: false, walking: false, through: null, preview: null, back: from ? [...s.back, from].slice(-40) : s.back }))
+  set((s) => ({ camera: null, exposed: null, onRoute: null, moving: false, walking: false, through: null, preview: null, back: from ? [...s.back, from].slice(-40) : s.back }))
   useSetup.setState({ view: id })
 }
 

@@ -1,4 +1,5 @@
 import type { Cost, Frame, Setup } from '../../api.gen'
+import { useFrame } from '../../kernel/frame'
 import { openPanel } from '../../kernel/panels'
 import { useTargets } from '../../kernel/queries'
 import { useSetup } from '../../kernel/store'
@@ -32,7 +33,7 @@ function parts(doc: Setup, f: Frame): Part[] {
 export function Budget() {
   const targets = useTargets()
   const doc = useSetup((s) => s.doc)
-  const f = useSetup((s) => s.figures[s.view]?.budget)
+  const { frame: f, own } = useFrame()
   const all = useSetup((s) => s.figures)
   if (!doc) return <footer className="budget" />
   const target = targets.find((t) => t.id === doc.target) ?? targets[0]
@@ -72,7 +73,7 @@ export function Budget() {
               {f.ms.toFixed(2)} of {limit.toFixed(2)} ms · {Math.round(f.mb)} of {f.limitMB} MB
             </b>
             <span>
-              {over > 0 ? `over by ${over.toFixed(2)} ms here` : `${(-over).toFixed(2)} ms left here`}
+              {over > 0 ? `over by ${over.toFixed(2)} ms` : `${(-over).toFixed(2)} ms left`} {own ? 'where you stand' : 'here'}
               {worst && ` · ${of}: ${worst.name} ${worst.ms.toFixed(1)} ms`}
             </span>
           </>

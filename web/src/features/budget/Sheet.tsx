@@ -2,7 +2,7 @@ import { Button } from '@mui/material'
 import { useState } from 'react'
 import type { Cost, Sheet as Data, Setup } from '../../api.gen'
 import { useComparison } from '../../kernel/comparison'
-import { choose } from '../../kernel/look'
+import { choose, useLook } from '../../kernel/look'
 import { useDevice } from '../../kernel/queries'
 import { useSetup } from '../../kernel/store'
 import { Choice } from '../../ui/Choice'
@@ -27,6 +27,8 @@ const many = (v: number) => (v >= 1e6 ? `${(v / 1e6).toFixed(2)} M` : v >= 1e4 ?
 export function Sheet() {
   const doc = useSetup((s) => s.doc)
   const view = useSetup((s) => s.view)
+  const on = useLook((s) => s.onRoute)
+  const own = useLook((s) => s.camera !== null)
   const device = useDevice()
   const compared = useComparison((s) => s.compared?.name)
   const { data, isError } = useSheet()
@@ -35,7 +37,7 @@ export function Sheet() {
   return (
     <div className="panel-body budget-sheet" data-testid="sheet">
       <p className="sheet-head">
-        <b>{doc.views[view]?.name}</b> on {device?.name}{' '}
+        <b>{on ? `${doc.routes?.[on.route]?.name}, ${Math.round(on.metres)} m` : own ? 'Where you stand' : doc.views[view]?.name}</b> on {device?.name}{' '}
         {data && (
           <span className={data.frame.ms > data.frame.limitMs ? 'over' : ''}>
             {data.frame.ms.toFixed(2)} of {data.frame.limitMs.toFixed(2)} ms{data.frame.ms > data.frame.limitMs ? ', over' : ''}

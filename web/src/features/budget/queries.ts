@@ -1,16 +1,17 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Fit, Mapping, Sheet, Target } from '../../api.gen'
-import { asked, sendFile } from '../../kernel/client'
+import { sendFile, sent } from '../../kernel/client'
 import { useComparison } from '../../kernel/comparison'
+import { useWhere } from '../../kernel/frame'
 import { useSetup } from '../../kernel/store'
 
-/** useSheet is the frame of the view in all its parts, beside the state that is compared with. */
+/** useSheet is the frame of what is seen in all its parts, beside the state that is compared with. */
 export function useSheet() {
   const id = useSetup((s) => s.id)
-  const view = useSetup((s) => s.view)
+  const { ask } = useWhere()
   const revision = useSetup((s) => s.revision)
   const beside = useComparison((s) => s.compared?.id)
-  return useQuery({ queryKey: ['sheet', id, view, revision, beside], queryFn: () => asked<Sheet>(`/api/setups/${id}/budget/${encodeURIComponent(view)}${beside ? `?beside=${beside}` : ''}`), enabled: id !== null && view !== '', placeholderData: (p) => p, retry: false })
+  return useQuery({ queryKey: ['sheet', id, ask, revision, beside], queryFn: () => sent<Sheet>(`/api/setups/${id}/budget`, 'POST', { ...ask, beside: beside ?? 0 }), enabled: id !== null && ask.view !== '', placeholderData: (p) => p, retry: false })
 }
 
 /** calibrate fits the target to a file of timings. */

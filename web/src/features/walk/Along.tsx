@@ -1,5 +1,6 @@
 import type { KeyboardEvent, PointerEvent } from 'react'
 import type { Step, Walked } from '../../api.gen'
+import { useLook } from '../../kernel/look'
 import { figure5, lx, st } from './heat'
 import { useWalk } from './queries'
 import { stand, useRoute } from './state'
@@ -45,6 +46,7 @@ function stops(w: Walked) {
 export function Along() {
   const { data } = useWalk()
   const step = useRoute((s) => s.step)
+  const on = useLook((s) => s.onRoute)
   const w = data?.walked
   if (!w || w.steps.length === 0)
     return (
@@ -58,7 +60,7 @@ export function Along() {
       </div>
     )
   const most = Math.max(w.limitMs * 1.25, ...w.steps.map((s) => s.ms * 1.05))
-  const here = w.steps[step]
+  const here = on ? w.steps[step] : undefined
   const go = (e: PointerEvent<SVGSVGElement>) => {
     const b = e.currentTarget.getBoundingClientRect()
     const m = ((e.clientX - b.left) / b.width) * w.metres

@@ -1,4 +1,4 @@
-import { Button, LinearProgress } from '@mui/material'
+import { Button } from '@mui/material'
 import { useState } from 'react'
 import type { Level, Standing } from '../../api.gen'
 import { moveCamera, cameraNow } from '../../kernel/look'
@@ -10,8 +10,9 @@ import { Legend } from './Legend'
 import { startSurvey, useSurvey } from './queries'
 import { routeNow } from './state'
 import { told } from '../../kernel/told'
+import { Working } from './Working'
 
-type Measure = 'floor' | 'eye' | 'lights' | 'shadows' | 'ms'
+type Measure = 'floor' | 'eye' | 'lights' | 'shadows' | 'ms' | 'wrong'
 const measures: { value: Measure; words: string; says: string }[] = [
   { value: 'floor', words: 'floor', says: 'Illuminance of the ground, from above' },
   { value: 'eye', words: 'eye', says: 'Illuminance at eye height, the mean of four sides' },
@@ -19,6 +20,9 @@ const measures: { value: Measure; words: string; says: string }[] = [
   { value: 'shadows', words: 'shadows', says: 'Of them, those with live shadow maps' },
   { value: 'ms', words: 'cost', says: 'Of the frame, looking to the dearest of four sides' },
 ]
+
+/** Of the last bake's probes, where there are any. */
+const ofProbes: { value: Measure; words: string; says: string } = { value: 'wrong', words: 'probes', says: 'By how much the probes of the last bake are wrong at eye height, of the baked light that arrives' }
 
 const log = (v: number) => Math.min(Math.max((Math.log10(Math.max(v, 1e-6)) - Math.log10(0.05)) / 4, 0), 1)
 
@@ -36,6 +40,8 @@ function scaleOf(l: Level, m: Measure): { at: (s: Standing) => number; low: stri
       return { at: (s) => s.shadows / most, low: 'none', high: `${most} live shadows overlap`, say: (s) => `${s.shadows} shadows` }
     case 'ms':
       return { at: (s) => Math.min(Math.max(s.ms / l.limitMs - 0.4, 0) / 0.8, 1), low: `${(0.4 * l.limitMs).toFixed(1)} ms`, high: `${(1.2 * l.limitMs).toFixed(1)} ms`, say: (s) => `${s.ms.toFixed(2)} ms` }
+    case 'wrong':
+      return { at: (s) => Math.min(Math.max(s.wrong, 0) / 0.5, 1), low: '0 %', high: 'wrong by 50 % and more', say: (s) => (s.wrong < 0 ? 'not known' : `${Math.round(100 * s.wrong)} %`) }
   }
 }
 
@@ -46,6 +52,7 @@ export function LevelPart() {
   const [m, setM] = useState<Measure>('floor')
   const working = data?.task.state === 'working'
   const l = data?.level
+  const shown = m === 'wrong' && !l?.probes ? 'floor' : m
   return (
     <div className="air-part" role="group" aria-label="The level">
       <div className="air-head">
@@ -56,9 +63,9 @@ export function LevelPart() {
           </span>
         )}
       </div>
-      {l && <LevelMap l={l} m={m} />}
-      {l && <Choice label="The level is coloured by" value={m} change={setM} options={measures} />}
-      {working && <LinearProgress variant="determinate" value={100 * data.task.share} aria-label="Share of the level that is surveyed" />}
+      {l && <LevelMap l={l} m={shown} />}
+      {l && <Choice label="The level is coloured by" value={shown} change={setM} options={l.probes ? [...measures, ofProbes] : measures} />}
+      {working && <Working share={data.task.share} says="Share of the level that is surveyed" />}
       {data?.task.state === 'failed' && <p role="alert">{data.task.error}</p>}
       {l && !working && data.task.revision < revision && <p className="quiet">The setup has changed since.</p>}
       <p className="made">

@@ -1,5 +1,6 @@
 import type { MouseEvent } from 'react'
 import type { Step, Walked } from '../../api.gen'
+import { useLook } from '../../kernel/look'
 import { scaleCss } from '../../picture/palette'
 import { scales } from './heat'
 import { Legend } from './Legend'
@@ -21,7 +22,8 @@ export function PlanMap({ w }: { w: Walked }) {
   const { step, heat } = useRoute()
   const scale = scales(w.limitMs)[heat]
   const b = extent(w.steps)
-  const here = w.steps[step]
+  const on = useLook((s) => s.onRoute)
+  const here = on ? w.steps[step] : undefined
   const thick = b.w / 150
   const go = (e: MouseEvent<SVGSVGElement>) => {
     const svg = e.currentTarget
@@ -42,6 +44,11 @@ export function PlanMap({ w }: { w: Walked }) {
           const t = scale.at(s)
           return <line key={i} x1={a.at[0]} y1={a.at[2]} x2={s.at[0]} y2={s.at[2]} stroke={Number.isNaN(t) ? 'var(--g5)' : scaleCss(t)} strokeWidth={thick * 1.6} strokeLinecap="round" />
         })}
+        {w.exits.map((e) => (
+          <line key={e.metres} x1={e.at[0] - (e.aside[0] * e.wide) / 2} y1={e.at[2] - (e.aside[2] * e.wide) / 2} x2={e.at[0] + (e.aside[0] * e.wide) / 2} y2={e.at[2] + (e.aside[2] * e.wide) / 2} className="exit" strokeWidth={thick * 0.8}>
+            <title>{`Exit ${e.wide.toFixed(1)} m wide, ${e.high.toFixed(1)} m high`}</title>
+          </line>
+        ))}
         {w.found.map((f, i) => {
           const s = w.steps[f.step]
           return s ? <circle key={i} cx={s.at[0]} cy={s.at[2]} r={thick * 1.7} className="found-mark" strokeWidth={thick * 0.4} /> : null

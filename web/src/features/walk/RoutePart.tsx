@@ -67,6 +67,7 @@ export function RoutePart({ id, r }: { id: string; r: Route }) {
       <div className="final-numbers">
         {rule('figure', 'figure', 'st', 5, 0.1, 'A figure 5 m ahead stands so many stops apart from what is behind it, or in another colour')}
         {rule('path', 'path', 'st', 5, 0.1, 'The path stands so many stops apart from the walls')}
+        {rule('exit', 'exit', 'st', 5, 0.1, 'The next exit that the way leads through stands so many stops apart from the wall about it, or in another colour')}
         {rule('light', 'lux', 'lx', 1000, 0.1, 'At the eye, at least')}
         {rule('black', 'dark', '%', 100, 5, 'Of the picture that is shown as black, at most', true)}
         {rule('white', 'bright', '%', 100, 5, 'Of the picture that is shown as white, at most', true)}

@@ -1,4 +1,4 @@
-import { Button, LinearProgress } from '@mui/material'
+import { Button } from '@mui/material'
 import { useState } from 'react'
 import type { Result, Saving, Setup } from '../../api.gen'
 import { api } from '../../kernel/client'
@@ -9,7 +9,9 @@ import { queryClient } from '../../kernel/queryClient'
 import { NumberField } from '../../ui/NumberField'
 import { Tip } from '../../ui/Tip'
 import { startSavings, useSavings } from './queries'
+import { routeNow } from './state'
 import { told } from '../../kernel/told'
+import { Working } from './Working'
 
 const mean = (v: number[]) => v.reduce((a, b) => a + b, 0) / Math.max(v.length, 1)
 
@@ -35,7 +37,8 @@ export function SavingsPart({ doc }: { doc: Setup }) {
   const at = limit ?? device?.limits.ms ?? 1
   const working = data?.task.state === 'working'
   const r = data?.result
-  const begin = (views: string[]) => () => told(startSavings(views, at))
+  const begin = (views: string[], route = '') => () => told(startSavings({ views, limit: at, route }))
+  const way = doc.routes?.[routeNow()]
   return (
     <div className="air-part" role="group" aria-label="Savings">
       <div className="air-head">
@@ -43,7 +46,7 @@ export function SavingsPart({ doc }: { doc: Setup }) {
         <span className="quiet">{r ? `to ${r.limitMs.toFixed(2)} ms: ${r.chosen.length} of ${r.changes.length} changes` : ''}</span>
       </div>
       <div className="air-row">
-        <span className="label">each view under</span>
+        <span className="label">each frame under</span>
         <NumberField label="Limit of the frame" value={at} unit="ms" min={0.1} max={1000} step={0.1} show={(v) => v.toFixed(2)} onDraft={setLimit} onDone={setLimit} onReset={() => setLimit(null)} />
       </div>
       <p className="made">
@@ -53,8 +56,13 @@ export function SavingsPart({ doc }: { doc: Setup }) {
         <Button className="word" disabled={working} onClick={begin([view])}>
           in {doc.views[view]?.name}
         </Button>
+        {way && (
+          <Button className="word" disabled={working} onClick={begin([], routeNow())}>
+            along the route
+          </Button>
+        )}
       </p>
-      {working && <LinearProgress variant="determinate" value={100 * data.task.share} aria-label="Share of the savings that is measured" />}
+      {working && <Working share={data.task.share} says="Share of the savings that is measured" />}
       {data?.task.state === 'failed' && <p role="alert">{data.task.error}</p>}
       {r && !working && <List r={r} all={all} />}
       {r && !working && r.changes.length > shownAtFirst && (
@@ -99,7 +107,15 @@ function Row({ c }: { c: Saving }) {
       <th scope="row" title={`Measured by ${c.by}`}>
         {c.what}
       </th>
-      <td>{Math.max(...c.savedMs).toFixed(2)} ms</td>
+      <td>
+        {c.rebake ? (
+          <Tip title="Of memory, after a new bake">
+            <span>{c.savedMB.toFixed(1)} MB</span>
+          </Tip>
+        ) : (
+          `${Math.max(...c.savedMs).toFixed(2)} ms`
+        )}
+      </td>
       <td>{mean(c.loss).toFixed(2)}</td>
     </tr>
   )
@@ -107,12 +123,21 @@ function Row({ c }: { c: Saving }) {
 
 function Outcome({ r, doc, stale }: { r: Result; doc: Setup; stale: boolean }) {
   const worst = [...r.views].sort((a, b) => b.beforeMs - a.beforeMs)[0]
-  if (r.chosen.length === 0) return <p className="quiet">{r.reached ? 'Every view is under the limit already.' : 'No change saves anything here.'}</p>
+  const memory = r.shortMB > 0 ? ` Memory stays ${r.shortMB.toFixed(1)} MB over its limits.` : ''
+  if (r.chosen.length === 0)
+    return (
+      <p className="quiet">
+        {r.reached ? 'Every frame is under the limit already.' : 'No change saves anything here.'}
+        {memory}
+      </p>
+    )
   return (
     <>
       <p className="quiet">
-        {worst ? `${doc.views[worst.id]?.name ?? worst.name}: ${worst.beforeMs.toFixed(2)} to ${worst.afterMs.toFixed(2)} ms; ` : ''}
-        {r.reached ? (r.added > r.bound + 1e-6 ? `nothing loses less by more than ${(r.added - r.bound).toFixed(2)}.` : 'no other set loses less, added up.') : `the worst view stays ${r.shortMs.toFixed(2)} ms over.`} All together is seen as {r.loss.toFixed(2)}.
+        {worst ? `${worst.step < 0 ? (doc.views[worst.id]?.name ?? worst.name) : worst.name}: ${worst.beforeMs.toFixed(2)} to ${worst.afterMs.toFixed(2)} ms; ` : ''}
+        {r.reached ? (r.added > r.bound + 1e-6 ? `nothing loses less by more than ${(r.added - r.bound).toFixed(2)}.` : 'no other set loses less, added up.') : `the worst stays ${r.shortMs.toFixed(2)} ms over.`} All together is seen as {r.loss.toFixed(2)}.{r.others > 0 ? ` The other ${r.others} steps of the route were counted, too.` : ''}
+        {memory}
+        {r.changes.some((c) => c.chosen && c.rebake) ? ' What is baked takes less only after a new bake.' : ''}
       </p>
       <Button variant="outlined" disabled={stale} onClick={() => told(take(r))}>
         take {r.chosen.length === 1 ? 'it' : 'them'} and compare

@@ -1,9 +1,10 @@
-import { Button, LinearProgress, MenuItem, Select } from '@mui/material'
+import { Button, MenuItem, Select } from '@mui/material'
 import type { Setup, Step, Walked } from '../../api.gen'
-import { choose } from '../../kernel/look'
+import { choose, useLook } from '../../kernel/look'
 import { useSetup } from '../../kernel/store'
 import { Tip } from '../../ui/Tip'
 import { figure5, lx, st } from './heat'
+import { DrawMap } from './DrawMap'
 import { LevelPart } from './LevelPart'
 import { PlanMap } from './PlanMap'
 import { startWalk, useWalk } from './queries'
@@ -12,6 +13,7 @@ import { addRoute } from './routeEdits'
 import { SavingsPart } from './SavingsPart'
 import { play, routeIds, routeNow, stand, stop, useRoute, type Heat } from './state'
 import { told } from '../../kernel/told'
+import { Working } from './Working'
 
 const heats: Record<Heat, string> = { lux: 'light', ms: 'cost', figure: 'figure', left: 'exposure' }
 
@@ -19,6 +21,7 @@ const heats: Record<Heat, string> = { lux: 'light', ms: 'cost', figure: 'figure'
 export function WalkSide() {
   const doc = useSetup((s) => s.doc)
   useRoute((s) => s.route)
+  const draws = useRoute((s) => s.draws)
   const { data } = useWalk()
   const revision = useSetup((s) => s.revision)
   if (!doc) return <section className="air" aria-label="Walk" />
@@ -56,7 +59,7 @@ export function WalkSide() {
             </Button>
           </>
         )}
-        {w && w.steps.length > 0 && <PlanMap w={w} />}
+        {r && draws && !r.camera ? <DrawMap id={id} r={r} w={w ?? null} /> : w && w.steps.length > 0 && <PlanMap w={w} />}
         {r && (
           <p className="made">
             <Button className="word" disabled={working} onClick={() => told(startWalk(id))}>
@@ -67,9 +70,16 @@ export function WalkSide() {
               (Object.keys(heats) as Heat[]).map((h) => (
                 <HeatButton key={h} heat={h} />
               ))}
+            {!r.camera && (
+              <Tip title="Draw the stops on the plan">
+                <Button className="word" aria-pressed={draws} onClick={() => useRoute.setState({ draws: !draws })}>
+                  stops
+                </Button>
+              </Tip>
+            )}
           </p>
         )}
-        {working && <LinearProgress variant="determinate" value={100 * data.task.share} aria-label="Share of the route that is walked" />}
+        {working && <Working share={data.task.share} says="Share of the route that is walked" />}
         {data?.task.state === 'failed' && <p role="alert">{data.task.error}</p>}
         {w && !working && data.task.revision < revision && <p className="quiet">The setup has changed since it was walked.</p>}
       </div>
@@ -83,9 +93,9 @@ export function WalkSide() {
 }
 
 function HeatButton({ heat }: { heat: Heat }) {
-  const now = useRoute((s) => s.heat)
+  const now = useRoute((s) => s.heat === heat && !s.draws)
   return (
-    <Button className="word" aria-pressed={now === heat} onClick={() => useRoute.setState({ heat })}>
+    <Button className="word" aria-pressed={now} onClick={() => useRoute.setState({ heat, draws: false })}>
       {heats[heat]}
     </Button>
   )
@@ -105,8 +115,18 @@ function PlayButton({ w }: { w: Walked }) {
 /** Here is the step that is stood on. */
 function Here({ w, doc }: { w: Walked; doc: Setup }) {
   const step = useRoute((s) => s.step)
+  const on = useLook((s) => s.onRoute)
   const s = w.steps[step]
   if (!s) return null
+  if (!on)
+    return (
+      <p className="made" data-testid="left-route">
+        The eye has left the route at {Math.round(s.metres)} m{s.stop ? `, ${s.stop}` : ''}:{' '}
+        <Button className="word" onClick={() => stand(w, step)}>
+          back to it
+        </Button>
+      </p>
+    )
   const f = figure5(s)
   return (
     <div className="air-part" role="group" aria-label="Here">
@@ -118,6 +138,7 @@ function Here({ w, doc }: { w: Walked; doc: Setup }) {
       </div>
       <Bar says="figure at 5 m" share={f.seen ? Math.abs(f.stops) / 4 : 0} value={f.seen ? st(f.stops) : 'not seen'} tip="How far a figure 5 m ahead on the way stands over what is behind it, as it is shown" />
       <Bar says="path ahead" share={s.hasPath ? Math.abs(s.path) / 4 : 0} value={s.hasPath ? st(s.path) : 'not seen'} tip="How far the ground of the way stands over the walls" />
+      {s.exit.exit >= 0 && <Bar says={`exit in ${Math.round(s.exit.metres)} m`} share={s.exit.seen ? Math.abs(s.exit.stops) / 4 : 0} value={s.exit.seen ? st(s.exit.stops) : 'not seen'} tip="How far what is seen through the next exit on the way stands over the wall about it" />}
       <Bar says="light at the eye" share={(Math.log10(Math.max(s.lux, 1e-4)) + 2) / 5} value={lx(s.lux)} tip="On a surface that faces ahead, without the lamps that are carried" />
       <Bar says="exposure" share={1 - Math.min(Math.abs(s.left) / 4, 1)} value={`${st(s.left)} left`} tip={`EV ${s.ev.toFixed(1)}; what is metered asks for ${s.wanted.toFixed(1)}`} />
       <Bar says="cost" share={s.ms / (w.limitMs * 1.2)} value={`${s.ms.toFixed(2)} ms`} tip={`Most of it is ${doc.lights[s.worst]?.name ?? 'no light'}: ${s.worstMs.toFixed(2)} ms`} />

@@ -13,10 +13,12 @@ interface State {
   /** The step that is stood on; -1 for none. */
   step: number
   heat: Heat
+  /** The plan is there to draw stops on. */
+  draws: boolean
   playing: boolean
 }
 
-export const useRoute = create<State>(() => ({ route: '', step: -1, heat: 'lux', playing: false }))
+export const useRoute = create<State>(() => ({ route: '', step: -1, heat: 'lux', draws: false, playing: false }))
 
 /** cameraOf is what a step sees. */
 export function cameraOf(s: Step, fovY: number): Camera | null {
@@ -34,7 +36,7 @@ export function stand(w: Walked, step: number, glide = false) {
   const c = s && cameraOf(s, r?.fovY ?? 46)
   if (!s || !c) return
   moveCamera(c, glide)
-  useLook.setState({ exposed: c.ev })
+  useLook.setState({ exposed: c.ev, onRoute: { route: routeNow(), ground: s.at, metres: s.metres } })
   useRoute.setState({ step: k })
 }
 
