@@ -94,7 +94,9 @@ func TestTheRouteIsWalkedAndSavingsTaken(t *testing.T) {
 	b.press("[data-testid=left-route] button", "back to it")
 	b.until("it stands there again", `document.querySelector('[aria-label=Here]')`)
 	// The bar tells what the frame costs where one stands.
-	cost := func(at string) float64 { return js[float64](b, `parseFloat(document.querySelector('`+at+`').textContent)`) }
+	cost := func(at string) float64 {
+		return js[float64](b, `parseFloat(document.querySelector('`+at+`').textContent)`)
+	}
 	b.until("where it stands", `document.querySelector('.budget').textContent.includes('where you stand') && Math.abs(parseFloat(document.querySelector('[data-testid=budget]').textContent) - parseFloat([...document.querySelectorAll('[aria-label=Here] .walk-bar .value')].at(-1).textContent)) < 0.25`)
 	require.Positive(t, cost("[data-testid=budget]"))
 
@@ -123,7 +125,9 @@ func TestTheRouteIsWalkedAndSavingsTaken(t *testing.T) {
 	b.mouse("mousePressed", q.X+q.W*0.2, q.Y+q.H*0.3, "left")
 	b.mouse("mouseReleased", q.X+q.W*0.2, q.Y+q.H*0.3, "left")
 	b.until("put on the ground", all+` == 18`)
-	here := func(x float64) string { return fmt.Sprintf(`Number(document.querySelector('%s')?.getAttribute('cx')) == %g`, hall, x) }
+	here := func(x float64) string {
+		return fmt.Sprintf(`Number(document.querySelector('%s')?.getAttribute('cx')) == %g`, hall, x)
+	}
 	for _, so := range []string{all + ` == 17`, all + ` == 18`, here(dragged), here(was)} {
 		b.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 		b.until("taken back", so)

@@ -56,8 +56,8 @@ const (
 	surveyEach = 10 // tiles of the frame, for its cost
 )
 
-// Survey looks at the level from where a route's stops are, or the views' eyes where it has
-// none, over all that can be walked from there. Error: ErrNoWay, ctx ended.
+// Survey looks at the level from where a route's stops are, with the views' eyes where it has
+// fewer than two, over all that can be walked from there. Error: ErrNoWay, ctx ended.
 func Survey(ctx context.Context, o *Order) (*Level, error) {
 	w := &walker{Order: o, device: o.Doc.Device()}
 	if err := w.settle(); err != nil {
@@ -156,7 +156,7 @@ func (w *walker) spots(ctx context.Context) (out []vec.V3, cell float64, lo, hi 
 	for _, s := range w.Route.Stops {
 		from = append(from, vec.Of(s.At).Add(vec.V3{Y: 0.9}))
 	}
-	if len(from) == 0 {
+	if len(from) < 2 { // a route that is only begun
 		for _, id := range w.Doc.SortedViews() {
 			from = append(from, vec.Of(w.Doc.Views[id].Eye))
 		}

@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState, type KeyboardEvent, type MouseEvent, type PointerEvent } from 'react'
 import type { Level, Route, Walked } from '../../api.gen'
 import { cameraNow } from '../../kernel/look'
+import { useSetup } from '../../kernel/store'
 import { told } from '../../kernel/told'
 import { startSurvey, useSurvey } from './queries'
 import { onGround, setRoute } from './routeEdits'
@@ -26,6 +27,18 @@ function placeOf(svg: SVGSVGElement, e: { clientX: number; clientY: number }) {
   return m ? new DOMPoint(e.clientX, e.clientY).matrixTransform(m) : null
 }
 
+let last: Promise<unknown> = Promise.resolve()
+
+/** inTurn changes a route's stops after all changes before: each has to ask where the ground is. */
+function inTurn(id: string, change: (now: Route, set: (stops: Route['stops'], words: string) => void) => Promise<void>): Promise<void> {
+  const mine = last.then(async () => {
+    const now = useSetup.getState().doc?.routes?.[id]
+    if (now) await change(now, (stops, words) => setRoute(id, now, { stops }, words))
+  })
+  last = mine.catch(() => undefined)
+  return mine
+}
+
 interface Drag {
   k: number
   x: number
@@ -39,31 +52,32 @@ export function DrawMap({ id, r, w }: { id: string; r: Route; w: Walked | null }
   const none = data?.task.state === 'none' && !w
   const [drag, setDrag] = useState<Drag | null>(null)
   useEffect(() => {
-    if (none) told(startSurvey(id))
+    if (none) told(startSurvey(''))
   }, [none, id])
   const b = extent(r, w, l)
   const thick = b.w / 150
   const stops = r.stops.map((s, i): V3 => (drag?.k === i ? [drag.x, s.at[1], drag.z] : s.at))
-  const set = (list: Route['stops'], words: string) => setRoute(id, r, { stops: list }, words)
   const heights: V3[] = [...r.stops.map((s) => s.at), ...(w?.steps.map((s) => s.at) ?? []), ...(l?.spots.map((s) => s.at) ?? [])]
-  const move = async (k: number, x: number, z: number) => {
-    const s = r.stops[k]
-    if (!s) return
-    const at = await onGround([x, s.at[1], z])
-    set(r.stops.map((q, i) => (i === k ? { ...q, at } : q)), `stop ${k + 1} moved`)
-  }
-  const put = async (x: number, z: number) => {
-    const at = await onGround([x, nearestHeight(heights, x, z), z])
-    const k = between(stops, x, z, thick * 3)
-    set([...r.stops.slice(0, k), { at }, ...r.stops.slice(k)], `stop ${k + 1}`)
-  }
+  const move = (k: number, to: (at: V3) => [number, number]) =>
+    inTurn(id, async (now, set) => {
+      const s = now.stops[k]
+      if (!s) return
+      const [x, z] = to(s.at)
+      const at = await onGround([x, s.at[1], z])
+      set(now.stops.map((q, i) => (i === k ? { ...q, at } : q)), `stop ${k + 1} moved`)
+    })
+  const put = (x: number, z: number) =>
+    inTurn(id, async (now, set) => {
+      const at = await onGround([x, nearestHeight(heights, x, z), z])
+      const k = between(now.stops.map((s) => s.at), x, z, thick * 3)
+      set([...now.stops.slice(0, k), { at }, ...now.stops.slice(k)], `stop ${k + 1}`)
+    })
   const key = (k: number) => (e: KeyboardEvent) => {
-    const s = r.stops[k]
-    if (!s) return
     const by: Record<string, [number, number]> = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }
     const d = by[e.key]
-    if (d) told(move(k, s.at[0] + d[0] * (e.shiftKey ? 1 : 0.25), s.at[2] + d[1] * (e.shiftKey ? 1 : 0.25)))
-    else if (e.key === 'Delete' || e.key === 'Backspace') set(r.stops.filter((_, i) => i !== k), `stop ${k + 1} removed`)
+    const far = e.shiftKey ? 1 : 0.25
+    if (d) told(move(k, (at) => [at[0] + d[0] * far, at[2] + d[1] * far]))
+    else if (e.key === 'Delete' || e.key === 'Backspace') setRoute(id, r, { stops: r.stops.filter((_, i) => i !== k) }, `stop ${k + 1} removed`)
     else return
     e.preventDefault()
     e.stopPropagation()
@@ -82,7 +96,7 @@ export function DrawMap({ id, r, w }: { id: string; r: Route; w: Walked | null }
         ))}
         <polyline points={stops.map((p) => `${p[0]},${p[2]}`).join(' ')} className="way" strokeWidth={thick * 0.8} />
         {stops.map((p, k) => (
-          <Stop key={k} k={k} name={r.stops[k]?.name ?? ''} at={p} size={thick} grab={setDrag} drop={(x, z) => told(move(k, x, z).finally(() => setDrag(null)))} onKeyDown={key(k)} />
+          <Stop key={k} k={k} name={r.stops[k]?.name ?? ''} at={p} size={thick} grab={setDrag} drop={(x, z) => told(move(k, () => [x, z]).finally(() => setDrag(null)))} onKeyDown={key(k)} />
         ))}
       </svg>
       <p className="quiet">A press puts the next stop; on the line, one between two. {data?.task.state === 'working' ? 'What can be walked is being looked for.' : ''}</p>

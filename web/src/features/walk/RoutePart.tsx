@@ -32,7 +32,7 @@ export function RoutePart({ id, r }: { id: string; r: Route }) {
     <div className="air-part" role="group" aria-label="How it goes">
       <div className="air-head">
         <h2>How it goes</h2>
-        <span className="quiet">{r.camera ? 'by a camera of the place' : `${r.stops.length} stops`}</span>
+        <span className="quiet">{r.camera ? 'by a camera of the place' : `${r.stops.length} ${r.stops.length === 1 ? 'stop' : 'stops'}`}</span>
       </div>
       <div className="air-row">
         <Line label="Name of the route" value={r.name} done={(name) => name && setRoute(id, r, { name }, `named ${name}`)} />

@@ -8,8 +8,8 @@ import { edit, flush, useSetup, type Op } from '../../kernel/store'
 import { queryClient } from '../../kernel/queryClient'
 import { NumberField } from '../../ui/NumberField'
 import { Tip } from '../../ui/Tip'
-import { startSavings, useSavings } from './queries'
-import { routeNow } from './state'
+import { startSavings, useSavings, useWalk } from './queries'
+import { routeNow, stand } from './state'
 import { told } from '../../kernel/told'
 import { Working } from './Working'
 
@@ -122,6 +122,7 @@ function Row({ c }: { c: Saving }) {
 }
 
 function Outcome({ r, doc, stale }: { r: Result; doc: Setup; stale: boolean }) {
+  const walked = useWalk().data?.walked
   const worst = [...r.views].sort((a, b) => b.beforeMs - a.beforeMs)[0]
   const memory = r.shortMB > 0 ? ` Memory stays ${r.shortMB.toFixed(1)} MB over its limits.` : ''
   if (r.chosen.length === 0)
@@ -134,7 +135,14 @@ function Outcome({ r, doc, stale }: { r: Result; doc: Setup; stale: boolean }) {
   return (
     <>
       <p className="quiet">
-        {worst ? `${worst.step < 0 ? (doc.views[worst.id]?.name ?? worst.name) : worst.name}: ${worst.beforeMs.toFixed(2)} to ${worst.afterMs.toFixed(2)} ms; ` : ''}
+        {worst && worst.step >= 0 && walked?.steps[worst.step] ? (
+          <Button className="word" onClick={() => stand(walked, worst.step)}>
+            {worst.name}
+          </Button>
+        ) : (
+          worst && (doc.views[worst.id]?.name ?? worst.name)
+        )}
+        {worst ? `: ${worst.beforeMs.toFixed(2)} to ${worst.afterMs.toFixed(2)} ms; ` : ''}
         {r.reached ? (r.added > r.bound + 1e-6 ? `nothing loses less by more than ${(r.added - r.bound).toFixed(2)}.` : 'no other set loses less, added up.') : `the worst stays ${r.shortMs.toFixed(2)} ms over.`} All together is seen as {r.loss.toFixed(2)}.{r.others > 0 ? ` The other ${r.others} steps of the route were counted, too.` : ''}
         {memory}
         {r.changes.some((c) => c.chosen && c.rebake) ? ' What is baked takes less only after a new bake.' : ''}
