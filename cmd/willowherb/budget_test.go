@@ -174,3 +174,61 @@ func TestCheckTellsABuild(t *testing.T) {
 	rc := routeCmd{onTarget: on, Each: 0, JSON: true}
 	require.ErrorContains(t, asked(t, nil, rc.Run), "--each")
 }
+
+// A step of a route costs what the walk says of it; its savings are counted at its steps; a bake of other lights is
+// refused, one of these tells what its memory could be.
+func TestAStepOfARoute(t *testing.T) {
+	on := onFloor(t)
+	var w struct {
+		Steps []struct{ Metres, Ms float64 }
+		Exits []any
+	}
+	require.NoError(t, asked(t, &w, (&routeCmd{onTarget: on, Each: 0.5, JSON: true}).Run))
+	require.Empty(t, w.Exits, "a bare floor")
+	for _, k := range []int{0, 5, len(w.Steps) - 1} {
+		var c costs
+		require.NoError(t, asked(t, &c, (&costCmd{onTarget: on, Route: "r", At: w.Steps[k].Metres, Every: 6, JSON: true}).Run))
+		require.InDelta(t, w.Steps[k].Ms, c.Ms, 1e-6)
+	}
+	require.ErrorContains(t, asked(t, nil, (&costCmd{onTarget: on, Route: "r", At: 99, Every: 1}).Run), "the metres of the route")
+	require.ErrorContains(t, asked(t, nil, (&costCmd{onTarget: on, Route: "no", Every: 1}).Run), "is not there")
+
+	dir := filepath.Join(t.TempDir(), "bake")
+	data, err := os.ReadFile(on.Setup)
+	require.NoError(t, err)
+	var doc setup.Setup
+	require.NoError(t, json.Unmarshal(data, &doc))
+	one := doc.Lights["one"]
+	one.Carry = setup.Baked
+	doc.Lights["one"] = one
+	rules := setup.StandardBake()
+	rules.Density = 16
+	doc.Bake = &rules
+	baked := filepath.Join(t.TempDir(), "baked.json")
+	require.NoError(t, os.WriteFile(baked, doc.JSON(), 0o600))
+	require.NoError(t, asked(t, nil, (&bakeCmd{litPlace: litPlace{File: on.File, Setup: baked}, Quality: "draft", Out: dir, JSON: true}).Run))
+	on.Bake = dir
+	s := savingsCmd{onTarget: on, Route: "r", Each: 2, Limit: 100, Samples: 1, JSON: true}
+	require.ErrorContains(t, asked(t, nil, s.Run), "bake again")
+	s.Setup = baked
+	var r struct {
+		Views   []struct{ Step int }
+		Others  int
+		Changes []struct {
+			What    string
+			Rebake  bool
+			SavedMB float64
+		}
+	}
+	require.NoError(t, asked(t, &r, s.Run))
+	require.Len(t, r.Views, 1, "the dearest step, since none is over")
+	require.Equal(t, 3, r.Others)
+	pages := 0
+	for _, c := range r.Changes {
+		if c.Rebake {
+			pages++
+			require.Positive(t, c.SavedMB)
+		}
+	}
+	require.Positive(t, pages)
+}

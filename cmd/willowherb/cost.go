@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"math"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -12,8 +13,10 @@ import (
 	"strings"
 
 	"willowherb/core/budget"
+	"willowherb/core/lamps"
 	"willowherb/core/mirrors"
 	"willowherb/core/probes"
+	"willowherb/core/route"
 	"willowherb/core/setup"
 	"willowherb/core/target"
 	"willowherb/core/work"
@@ -110,9 +113,11 @@ func keptBy(dir string) (*budget.Baked, *probes.Field, error) {
 
 type costCmd struct {
 	onTarget
-	View  string `help:"Name or id of a view; without it the first."`
-	Every int    `help:"Look at every so many tiles of the picture, across and down; 1 is exact." default:"1"`
-	JSON  bool   `help:"Report as JSON." name:"json"`
+	View  string  `help:"Name or id of a view; without it the first."`
+	Route string  `help:"Name or id of a route: the frame of a step of it, with the lamps that who walks carries."`
+	At    float64 `help:"How far along the route, in metres."`
+	Every int     `help:"Look at every so many tiles of the picture, across and down; 1 is exact." default:"1"`
+	JSON  bool    `help:"Report as JSON." name:"json"`
 }
 
 type costedLight struct {
@@ -129,15 +134,11 @@ func (c *costCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	ids := o.doc.SortedViews()
-	if len(ids) == 0 {
-		return usage("the setup has no views to count")
-	}
-	v, name, err := viewOf(o.doc, cmp.Or(c.View, ids[0]))
+	v, name, lit, err := c.whose(ctx, o)
 	if err != nil {
 		return err
 	}
-	f, err := budget.View(ctx, o.doc, o.place, o.lamps, &v, o.bake, c.Every, runtime.GOMAXPROCS(0))
+	f, err := budget.View(ctx, o.doc, o.place, lit, &v, o.bake, c.Every, runtime.GOMAXPROCS(0))
 	if err != nil {
 		return err
 	}
@@ -164,6 +165,42 @@ func (c *costCmd) Run(ctx context.Context) error {
 		fmt.Println("  note:", n)
 	}
 	return nil
+}
+
+// whose is the camera whose frame is asked for, with its name and the lamps as it has them.
+func (c *costCmd) whose(ctx context.Context, o *targeted) (v setup.View, name string, lit []*lamps.Lamp, err error) {
+	if c.Route == "" {
+		ids := o.doc.SortedViews()
+		if len(ids) == 0 {
+			return v, "", nil, usage("the setup has no views to count")
+		}
+		v, name, err = viewOf(o.doc, cmp.Or(c.View, ids[0]))
+		return v, name, o.lamps, err
+	}
+	r, err := routeOf(o.doc, c.Route)
+	if err != nil {
+		return v, "", nil, err
+	}
+	rest, err := o.w.Resting(o.moves, runtime.GOMAXPROCS(0))
+	if err != nil {
+		return v, "", nil, err
+	}
+	const each = 0.5
+	way, err := route.Lay(ctx, rest, o.doc, &r, each)
+	if err != nil {
+		return v, "", nil, err
+	}
+	if !(c.At >= 0 && c.At <= way.Metres) {
+		return v, "", nil, usage("--at %g is not between 0 and %.0f, the metres of the route", c.At, way.Metres)
+	}
+	p := &way.Places[0]
+	for i := range way.Places {
+		if math.Abs(way.Places[i].Metres-c.At) < math.Abs(p.Metres-c.At) {
+			p = &way.Places[i]
+		}
+	}
+	v = setup.View{Eye: p.Eye.Array(), Aim: p.Aim.Array(), FovY: r.FovY, Aspect: 16.0 / 9}
+	return v, fmt.Sprintf("%s, %.1f m", r.Name, p.Metres), route.NewCarrier(o.doc, o.s, &r).At(o.lamps, p), nil
 }
 
 type formulaPass struct {

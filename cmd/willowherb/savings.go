@@ -144,10 +144,12 @@ func (o *targeted) lastBake(ctx context.Context, dir string) (*savings.LastBake,
 	if err != nil {
 		return nil, err
 	}
-	job := work.Job()
-	job.Needed = func() (*bake.Baker, error) {
-		return nil, usage("%s is a bake of another place, of other lights or of other rules than the setup has: bake again, or leave --bake out", dir)
+	other := usage("%s is a bake of another place, of other lights or of other rules than the setup has: bake again, or leave --bake out", dir)
+	if !slices.EqualFunc(work.Sources, d.Lights, func(s bake.Source, l lightmap.Light) bool { return s.ID == l.ID }) {
+		return nil, other
 	}
+	job := work.Job()
+	job.Needed = func() (*bake.Baker, error) { return nil, other }
 	result, err := job.Run(ctx, work.Sources)
 	if err != nil {
 		return nil, err

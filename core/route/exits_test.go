@@ -68,7 +68,7 @@ func TestExitsAreFoundAndStandApart(t *testing.T) {
 	require.Empty(t, walk(t, doorway(t, scenetest.Matt(4*albedo)), doc, r).Found)
 }
 
-// A passage of even width is no exit, nor a gap between walls without anything overhead; its mouth
+// A passage of even width is no exit, nor a gap between walls without a lintel; its mouth
 // under the open sky is one.
 func TestWhatIsAnExit(t *testing.T) {
 	way := func(g *scenetest.Stage) []Exit {
@@ -83,6 +83,8 @@ func TestWhatIsAnExit(t *testing.T) {
 	wallOf(g, 0, -6, -0.8, 0, 4, -0.2, 0.2)
 	wallOf(g, 0, 0.8, 6, 0, 4, -0.2, 0.2)
 	require.Empty(t, way(g), "a gap")
+	wallOf(g, 0, -9, 9, 3, 3.2, -9, 9)
+	require.Empty(t, way(g), "a gap under an even ceiling")
 
 	g = scenetest.New()
 	g.Floor(10)

@@ -267,7 +267,7 @@ func TestTheLevelIsSurveyed(t *testing.T) {
 	require.Positive(t, shadows)
 	// 900 cd from 2.95 m over where it is asked for, as the range's window leaves it, with a few per cent of bounce.
 	require.InEpsilon(t, 900/(2.95*2.95), most, 0.12)
-	_, err = Survey(context.Background(), &Order{Doc: doc, Scene: w.S, World: w, Lamps: st.Lamps(w.S, nil), Route: route([3]float64{5, 900, 5}), Each: 1, Workers: 2})
+	_, err = Survey(context.Background(), &Order{Doc: doc, Scene: w.S, World: w, Lamps: st.Lamps(w.S, nil), Route: route([3]float64{5, 900, 5}, [3]float64{6, 900, 5}), Each: 1, Workers: 2})
 	require.ErrorIs(t, err, ErrNoWay)
 }
 

@@ -216,7 +216,7 @@ var mutants = []mutant{
 	{"savings: a bound that is too high", "core/savings/choose.go", `sum += k * p.loss`, `sum += p.loss`, "./core/savings"},
 	{"savings: two changes of one light", "core/savings/choose.go", `		s.mark(i, true)`, `		s.mark(i, false)`, "./core/savings"},
 	{"savings: what is lost is added twice", "core/savings/measure.go", `add(s, q.layer, -1)`, `add(s, q.layer, -2)`, "./core/savings"},
-	{"route: lamps turn the other way", "core/route/walk.go", `turn := math.Atan2(float64(p.Aim.X), float64(p.Aim.Z)) - w.facing`, `turn := w.facing - math.Atan2(float64(p.Aim.X), float64(p.Aim.Z))`, "./core/route"},
+	{"route: lamps turn the other way", "core/route/carry.go", `math.Sincos(math.Atan2(float64(p.Aim.X), float64(p.Aim.Z)) - c.facing)`, `math.Sincos(c.facing - math.Atan2(float64(p.Aim.X), float64(p.Aim.Z)))`, "./core/route"},
 	{"route: light from behind falls on the eye", "core/route/walk.go", `		if v < 0 {
 			up = down`, `		if v > 0 {
 			up = down`, "./core/route"},
@@ -228,4 +228,19 @@ var mutants = []mutant{
 			}`, "./core/route"},
 	{"guard: at the limit is broken", "core/guard/guard.go", `if value > limit+1e-9 {`, `if value >= limit {`, "./core/guard"},
 	{"timings: below zero", "format/timings/timings.go", `math.IsNaN(ms) || ms < 0`, `math.IsNaN(ms)`, "./format/timings"},
+	{"route: a passage ends in no exit", "core/route/exits.go", `if edge[at] >= wider*area && lintel[at] >= higher*high {`, `if edge[at] >= 99*wider*area && lintel[at] >= higher*high {`, "./core/route"},
+	{"route: a gap without a lintel is an exit", "core/route/exits.go", `&& math.Min(tall[before], tall[after]) > high+0.05`, `&& math.Min(tall[before], tall[after]) > 0`, "./core/route"},
+	{"route: an exit's wall is what is beyond it", "core/route/exits.go", `case inside && far > dist-0.2:`, `case inside && far > dist+99:`, "./core/route"},
+	{"survey: the error of probes is of one light", "core/route/survey.go", `at[f.Pos].Wrong = f.Share`, `at[f.Pos].Wrong = f.Share / 2`, "./core/route"},
+	{"savings: lamps rest where they are carried", "core/savings/measure.go", `	for _, l := range v.lit(r.now.lamps, 0) {
+		if l.Gain() != (vec.V3{}) {
+			q := &part`, `	for _, l := range r.now.lamps {
+		if l.Gain() != (vec.V3{}) {
+			q := &part`, "./core/savings"},
+	{"savings: steps that were not looked at stay over", "core/savings/savings.go", `if worst >= 0 && round < moreEyes {`, `if worst >= 0 && round < 0 {`, "./core/savings"},
+	{"savings: the most loss of memory", "core/savings/memory.go", `s <= short+1e-9 && loss < best`, `s <= short+1e-9 && loss > best`, "./core/savings"},
+	{"savings: without the vignette", "core/savings/measure.go", `e := f * p.Corner(`, `e := f + 0*p.Corner(`, "./core/savings"},
+	{"coarser maps keep what is too small for them", "core/bake/coarse.go", `if to := by.Of(l.Object); to != nil {`, `if to := by.Of(l.Object); to != nil || len(by.at) > 0 {`, "./core/bake"},
+	{"coarser maps lose light", "core/bake/coarse.go", `share * sum[3*to+c] / n[to]`, `share * sum[3*to+c] / (n[to] + 1)`, "./core/bake"},
+	{"thinned probes lose their heights", "core/probes/thin.go", `if d.Y >= level || d.Y <= -level {`, `if d.Y >= 9*level || d.Y <= -9*level {`, "./core/probes"},
 }
