@@ -91,6 +91,7 @@ func (d *Desk) Bake(ctx context.Context, p *refine.Pictures, id int64) (*BakeSta
 		return out, err
 	}
 	out.Last = &LastBake{last.ID, last.Summary}
+	p.Newest(last.ID)
 	out.Changes, err = d.changes(ctx, s, last)
 	return out, err
 }

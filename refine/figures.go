@@ -111,6 +111,21 @@ func (p *Pictures) counted(doc *setup.Setup, on *stage.Stage) {
 	p.place = budget.Place(doc, on.Scene, on.World, p.baked)
 }
 
+// Newest tells which bake is the newest: where it is another than before, budgets are made again.
+func (p *Pictures) Newest(bake int64) {
+	p.mu.Lock()
+	same := p.bake == bake
+	p.bake, p.figures = bake, p.figures || !same
+	p.mu.Unlock()
+	if same {
+		return
+	}
+	p.drawing.Lock()
+	p.bakedAt = time.Time{}
+	p.drawing.Unlock()
+	p.studio.poke(false)
+}
+
 // bakedFor is how long what is known of the newest bake is taken to hold.
 const bakedFor = 5 * time.Second
 

@@ -53,7 +53,8 @@ type Pictures struct {
 	eyes     map[int64]*eye
 	sights   map[string]*sight
 	views    map[string]*view
-	figures  bool // thumbnails and budgets are to be made again
+	bake     int64 // the newest; 0: none is known
+	figures  bool  // thumbnails and budgets are to be made again
 	out      []letter
 }
 

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/blob"
 	"willowherb/blob/blobtest"
+	"willowherb/core/budget"
 	"willowherb/core/edits"
 	"willowherb/core/setup"
 	"willowherb/core/staging"
@@ -437,6 +438,33 @@ func TestBudgetFollowsAnEditAtOnce(t *testing.T) {
 			return ok && f.Revision == 1 && f.Budget != nil && f.Budget.LimitMB == 128
 		})
 	})
+}
+
+// A bake that has ended is in the budget's memory without an edit.
+func TestBudgetKnowsANewBakeAtOnce(t *testing.T) {
+	h, p := opened(t, small)
+	var bakes atomic.Int64
+	p.studio.KeptBy(func(context.Context, int64) (*budget.Baked, error) {
+		if bakes.Load() == 0 {
+			return nil, nil
+		}
+		return &budget.Baked{MB: 40}, nil
+	})
+	h.view(1, "a")
+	h.waitFor(1, plan.Full, 2)
+	mb := func(most float64) func() bool {
+		return func() bool {
+			f, ok := last[Figures](h, 1)
+			return ok && f.Budget != nil && f.Budget.MB > most
+		}
+	}
+	h.wait("counted", mb(0))
+	f, _ := last[Figures](h, 1)
+	bakes.Store(1)
+	p.Newest(5)
+	h.wait("with the lightmap", mb(f.Budget.MB+39))
+	now, _ := last[Figures](h, 1)
+	require.Equal(t, f.Revision, now.Revision)
 }
 
 func (h *hall) frames(eye int64, sight string) (n int) {
