@@ -147,7 +147,13 @@ type picture struct {
 	pos []vec.V3 // of each pixel; where nothing is met, infinitely far off
 	n   []vec.V3
 	six [6]vec.V3 // irradiance at the eye, of all lamps, towards +X, -X, +Y, -Y, +Z and -Z
-	own []*lamps.Lamp
+	own []held
+}
+
+// held is a lamp that is carried; what it gives takes a while to work out.
+type held struct {
+	*lamps.Lamp
+	gain vec.V3
 }
 
 // facing is the irradiance on a surface that faces n, between those of the axes by the squares of
@@ -354,8 +360,11 @@ func (w *walker) look(ctx context.Context, i int, s *Step, hand *hand) {
 	pic := &w.pics[i]
 	own := w.figure.At(w.Lamps, p)
 	for k, l := range own {
-		if l != w.Lamps[k] && l.Gain() != (vec.V3{}) {
-			pic.own = append(pic.own, l)
+		if l == w.Lamps[k] {
+			continue
+		}
+		if g := l.Gain(); g != (vec.V3{}) {
+			pic.own = append(pic.own, held{l, g})
 		}
 	}
 	w.glimpse(p, pic, hand)
@@ -439,7 +448,7 @@ func (w *walker) carriedTo(at, n vec.V3, pic *picture, t *world.Tracer) (e vec.V
 		if !ok || c <= 0 {
 			continue
 		}
-		v := s.Weight.Scale(c).Mul(l.Gain())
+		v := s.Weight.Scale(c).Mul(l.gain)
 		if l.Shadow {
 			v = v.Mul(t.Passes(at, n, s.Dir, s.Clear))
 		}
