@@ -359,7 +359,9 @@ func (r *run) measure(ctx context.Context) error {
 	}
 	for i := range r.Eyes {
 		if i < len(r.looks) && slices.Equal(r.looks[i].list, list) {
-			r.lose(i)
+			if err := r.lose(ctx, i); err != nil {
+				return err
+			}
 			continue // as in the round before
 		}
 		v := &r.Eyes[i]
@@ -374,19 +376,21 @@ func (r *run) measure(ctx context.Context) error {
 			}
 		}
 		r.looks = append(r.looks[:i:i], append([]*look{y}, r.looks[min(i+1, len(r.looks)):]...)...)
-		r.lose(i)
+		if err := r.lose(ctx, i); err != nil {
+			return err
+		}
 		r.tell(0.3 + 0.6*float64(i+1)/float64(len(r.Eyes)))
 	}
 	return nil
 }
 
 // lose adds what every change loses in an eye.
-func (r *run) lose(eye int) {
-	for k := range r.changes {
+func (r *run) lose(ctx context.Context, eye int) error {
+	return spread.Over(ctx, len(r.changes), r.Workers, func(k int) {
 		n := r.looks[eye].loss([]int{k})
 		r.changes[k].Loss = append(r.changes[k].Loss, n.Mean)
 		r.changes[k].P95 = max(r.changes[k].P95, n.P95)
-	}
+	})
 }
 
 func mean(v []float64) (m float64) {
