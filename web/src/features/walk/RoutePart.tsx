@@ -25,7 +25,7 @@ export function RoutePart({ id, r }: { id: string; r: Route }) {
       <span className="quiet" title={tip}>
         {label}
       </span>
-      <NumberField label={`Rule: ${label}`} value={percent ? 100 * r.rules[field] : r.rules[field]} unit={unit} min={0} max={max} step={step} show={(v) => (v === 0 ? 'not held' : tidy(v))} onDraft={() => undefined} onDone={(v) => setRule(id, r, { [field]: percent ? Math.round(v) / 100 : Math.round(v * 100) / 100 }, `${label} ${v === 0 ? 'not held' : `${tidy(v)} ${unit}`}`)} />
+      <NumberField label={`Rule: ${label}`} value={percent ? 100 * r.rules[field] : r.rules[field]} unit={r.rules[field] === 0 ? '' : unit} min={0} max={max} step={step} show={(v) => (v === 0 ? 'not held' : tidy(v))} onDraft={() => undefined} onDone={(v) => setRule(id, r, { [field]: percent ? Math.round(v) / 100 : Math.round(v * 100) / 100 }, `${label} ${v === 0 ? 'not held' : `${tidy(v)} ${unit}`}`)} />
     </label>
   )
   return (

@@ -191,7 +191,7 @@ function FoundPart({ w, doc }: { w: Walked; doc: Setup }) {
                   {f.light && doc.lights[f.light] ? ` · ${doc.lights[f.light]?.name}` : ''}
                 </span>
               </span>
-              <span>{f.number}</span>
+              <span>{f.number.replace('-', '−')}</span>
             </Button>
           </li>
         ))}
