@@ -84,6 +84,7 @@ var ruleWords = []struct {
 }{
 	{route.LostFigure, "figure apart from what is behind it", func(r *setup.Rules) float64 { return r.Figure }, "light the figure's way from behind, or what is behind it"},
 	{route.LostPath, "path apart from the walls", func(r *setup.Rules) float64 { return r.Path }, "light the ground ahead, or darken the walls"},
+	{route.LostExit, "exit apart from the wall about it", func(r *setup.Rules) float64 { return r.Exit }, "light what lies beyond the exit, or darken the wall about it"},
 	{route.TooDark, "not too dark to see", func(r *setup.Rules) float64 { return r.Dark }, "more light there, or have exposure follow faster into the dark"},
 	{route.TooDim, "light at the eye", func(r *setup.Rules) float64 { return r.Lux }, "more light there"},
 	{route.TooBright, "nothing blinds", func(r *setup.Rules) float64 { return r.Bright }, "less contrast between the parts of the way"},

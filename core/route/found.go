@@ -22,6 +22,9 @@ const (
 	OverBudget Trouble = "cost"
 )
 
+// Troubles are all kinds of finding.
+var Troubles = []Trouble{LostFigure, LostPath, LostExit, TooDark, TooDim, TooBright, Swings, OverBudget}
+
 // Found is a part of the way that breaks a rule.
 type Found struct {
 	Kind  Trouble `json:"kind"`
