@@ -36,8 +36,10 @@ type Ahead struct {
 // on both sides of it, or far more just beyond it on one. What a room has over roomMost across
 // or overhead does not count.
 const (
-	exitWide   = 3.0
+	exitWide   = 2.8
 	exitHigh   = 3.6
+	turns      = 8   // ways that it is cut
+	exitLay    = 0.5 // places of the way that cuts lie between
 	exitEach   = 0.1
 	aboutExit  = 1.5
 	roomMost   = 4.5
@@ -65,7 +67,7 @@ func (c *section) area() float64 {
 
 func (c *section) fits() bool { return c.left+c.right <= exitWide && c.high <= exitHigh }
 
-// sections cuts the way every tenth of a metre.
+// sections cuts the way every tenth of a metre, each where it is narrowest.
 func sections(ctx context.Context, rest *world.World, way *Way, workers int) ([]section, error) {
 	var out []section
 	for k := 1; k < len(way.Places); k++ {
@@ -94,8 +96,17 @@ func sections(ctx context.Context, rest *world.World, way *Way, workers int) ([]
 		return func(i int) {
 			c := &out[i]
 			waist, chest := c.at.Add(vec.V3{Y: 0.9}), c.at.Add(vec.V3{Y: 1.3})
-			c.left = min(free(waist, c.aside.Neg()), free(chest, c.aside.Neg()))
-			c.right = min(free(waist, c.aside), free(chest, c.aside))
+			// A door may be gone through at an angle: it is cut where it is narrowest.
+			across := c.aside
+			c.left, c.right = openSky, openSky
+			for k := range turns {
+				sin, cos := math.Sincos(math.Pi * float64(k) / turns)
+				d := vec.V3{X: across.X*float32(cos) + across.Z*float32(sin), Z: across.Z*float32(cos) - across.X*float32(sin)}
+				left, right := min(free(waist, d.Neg()), free(chest, d.Neg())), min(free(waist, d), free(chest, d))
+				if left+right < c.left+c.right {
+					c.left, c.right, c.aside = left, right, d
+				}
+			}
 			// What hangs overhead is no lintel: that goes all across.
 			for _, by := range [3]float32{0, 0.3 * c.right, -0.3 * c.left} {
 				c.high = max(c.high, 0.9+free(waist.Add(c.aside.Scale(by)), vec.V3{Y: 1}))

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"willowherb/core/lamps"
 	"willowherb/core/scene"
 	"willowherb/core/scene/scenetest"
 	"willowherb/core/setup"
@@ -60,6 +61,18 @@ func TestExitsAreFoundAndStandApart(t *testing.T) {
 		require.InDelta(t, k.stops, s.Exit.Stops, 0.45)
 		require.Equal(t, -1, out.Steps[len(out.Steps)-1].Exit.Exit, "it is behind")
 	}
+	// The same from places far apart, whose straight line goes through the wall.
+	bent := route([3]float64{-4, 0, 2}, [3]float64{-4, 0, -1.5})
+	require.NoError(t, doc.Validate())
+	st, err := lamps.Resolve(doc, "")
+	require.NoError(t, err)
+	w := doorway(t, scenetest.Matt(albedo))
+	far, err := Walk(context.Background(), &Order{Doc: doc, Scene: w.S, World: w, Lamps: st.Lamps(w.S, nil), Route: bent, Each: 20, Workers: 2})
+	require.NoError(t, err)
+	require.Len(t, far.Steps, 2)
+	require.Len(t, far.Exits, 1)
+	require.InDelta(t, 1.2, far.Exits[0].Wide, 0.15, "it is gone through at an angle")
+
 	r.Rules.Exit = 0.6
 	out := walk(t, doorway(t, scenetest.Matt(albedo)), doc, r)
 	require.Len(t, out.Found, 1)

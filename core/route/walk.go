@@ -271,7 +271,13 @@ func (w *walker) ready(ctx context.Context) error {
 	if w.way, err = Lay(ctx, w.rest, w.Doc, &w.Route, w.Each); err != nil {
 		return err
 	}
-	if w.exits, err = exits(ctx, w.rest, w.way, w.Workers); err != nil {
+	fine := w.way
+	if w.Each > exitLay {
+		if fine, err = Lay(ctx, w.rest, w.Doc, &w.Route, exitLay); err != nil {
+			return err
+		}
+	}
+	if w.exits, err = exits(ctx, w.rest, fine, w.Workers); err != nil {
 		return err
 	}
 	w.tell(0.05)
