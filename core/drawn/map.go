@@ -148,8 +148,23 @@ func (f *Face) draw(w *world.World) {
 			continue
 		}
 		a, b, c := s.Corner(uint32(t))
-		f.triangle(w.S, m, uint32(t), [3]vec.V3{f.local(s.V.Pos[a]), f.local(s.V.Pos[b]), f.local(s.V.Pos[c])})
+		if p := [3]vec.V3{f.local(s.V.Pos[a]), f.local(s.V.Pos[b]), f.local(s.V.Pos[c])}; !f.beyond(&p) {
+			f.triangle(w.S, m, uint32(t), p)
+		}
 	}
+}
+
+// beyond tells triangles that lie wholly behind the map, or off one of its sides.
+func (f *Face) beyond(p *[3]vec.V3) bool {
+	a, b, c := f.half, f.half, f.half
+	if !f.ortho {
+		if p[0].Z < near && p[1].Z < near && p[2].Z < near {
+			return true
+		}
+		a, b, c = a*p[0].Z, b*p[1].Z, c*p[2].Z
+	}
+	return p[0].X > a && p[1].X > b && p[2].X > c || p[0].X < -a && p[1].X < -b && p[2].X < -c ||
+		p[0].Y > a && p[1].Y > b && p[2].Y > c || p[0].Y < -a && p[1].Y < -b && p[2].Y < -c
 }
 
 func (f *Face) local(p vec.V3) vec.V3 {
@@ -229,15 +244,34 @@ func (f *Face) triangle(s *scene.Scene, m *scene.Material, t uint32, p [3]vec.V3
 	}
 }
 
+// middles are the first and the last texel of a row whose middles lie between the least and the
+// most of three places; the first is over the last where there is none.
+func middles(p, q, r float64, size int) (first, last int) {
+	if q < p {
+		p, q = q, p
+	}
+	if r < p {
+		p = r
+	} else if r > q {
+		q = r
+	}
+	if q < 0.5 || p > float64(size)-0.5 {
+		return 1, 0
+	}
+	return int(math.Ceil(math.Max(p-0.5, 0))), int(math.Floor(math.Min(q-0.5, float64(size-1))))
+}
+
 // fill draws the texels whose middles lie in a triangle.
 func (f *Face) fill(s *scene.Scene, m *scene.Material, t uint32, a, b, c corner) {
 	area := (b.x-a.x)*(c.y-a.y) - (c.x-a.x)*(b.y-a.y)
 	if area == 0 || area != area {
 		return
 	}
-	lo := func(p, q, r float64) int { return int(max(math.Ceil(min(p, q, r)-0.5), 0)) }
-	hi := func(p, q, r float64) int { return int(min(math.Floor(max(p, q, r)-0.5), float64(f.size-1))) }
-	x0, x1, y0, y1 := lo(a.x, b.x, c.x), hi(a.x, b.x, c.x), lo(a.y, b.y, c.y), hi(a.y, b.y, c.y)
+	x0, x1 := middles(a.x, b.x, c.x, f.size)
+	y0, y1 := middles(a.y, b.y, c.y, f.size)
+	if x0 > x1 || y0 > y1 {
+		return // most are smaller than a texel
+	}
 	k := 1 / area
 	// How u, v and w grow along a row.
 	du, dv := (c.y-a.y)*k, -(b.y-a.y)*k
