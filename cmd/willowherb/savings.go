@@ -122,7 +122,7 @@ func (c *savingsCmd) Run(ctx context.Context) error {
 		fmt.Printf("not enough: memory stays %.1f MB over its limits\n", r.ShortMB)
 	}
 	if r.Others > 0 {
-		fmt.Printf("%d more steps of the route were counted with these changes\n", r.Others)
+		fmt.Printf("%d more frames were counted with these changes\n", r.Others)
 	}
 	if !r.Reached {
 		fmt.Printf("not enough: the worst view stays %.2f ms over %.2f\n", r.ShortMs, r.LimitMs)

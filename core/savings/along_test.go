@@ -2,6 +2,7 @@ package savings
 
 import (
 	"context"
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -77,6 +78,7 @@ func TestSavingsAlongARoute(t *testing.T) {
 // A step that is not among the eyes, and that a set would leave over the limit, joins them.
 func TestOthersAreUnderTheLimitToo(t *testing.T) {
 	o := yard(t)
+	o.Samples = 1
 	far := o.Eyes[0]
 	far.ID, far.View.Eye, far.View.Aim = "far", [3]float64{0, 8, 14}, [3]float64{0, -0.5, -1}
 	far.Camera = far.View.Camera()
@@ -106,4 +108,21 @@ func TestOthersAreUnderTheLimitToo(t *testing.T) {
 		require.Len(t, c.Loss, 2)
 		require.Len(t, c.SavedMs, 2)
 	}
+
+	// Of many views the dearest are looked at closely, the rest is counted.
+	o.Eyes, o.Others = nil, nil
+	for i := range mostEyes + 2 {
+		e := cheap
+		e.ID = fmt.Sprint("cheap ", i)
+		if i == mostEyes {
+			e = dear
+		}
+		o.Eyes = append(o.Eyes, e)
+	}
+	got, err = Find(context.Background(), o)
+	require.NoError(t, err)
+	require.Len(t, got.Views, mostEyes)
+	require.Equal(t, dear.ID, got.Views[0].ID)
+	require.Equal(t, 2, got.Others)
+	require.True(t, got.Reached)
 }

@@ -61,7 +61,7 @@ type Order struct {
 	Baked   *budget.Baked
 	Bake    *LastBake // that Baked is of; nil: its memory is left as it is
 	LimitMB float64   // of all memory; 0: the target's
-	Eyes    []Eye
+	Eyes    []Eye     // of more than ten the dearest ten; the rest are others
 	// Others are eyes that have to be under the limit as well; those that a set leaves over it
 	// join Eyes.
 	Others []Eye
@@ -148,7 +148,9 @@ func Find(ctx context.Context, o *Order) (*Result, error) {
 	r.now = state{o.Doc, o.World, lit}
 	r.moves = staging.Movers(o.Doc, o.Scene)
 	r.place = budget.Place(o.Doc, o.Scene, o.World, o.Baked)
-	r.Eyes = slices.Clone(r.Eyes)
+	if r.Eyes, r.Others, err = r.dearest(ctx); err != nil {
+		return nil, err
+	}
 	for round := 0; ; round++ {
 		if err := r.count(ctx); err != nil {
 			return nil, err
@@ -175,6 +177,35 @@ func Find(ctx context.Context, o *Order) (*Result, error) {
 		r.tell(1)
 		return out, nil
 	}
+}
+
+// mostEyes is how many eyes are looked at closely: each has a picture of every change, 250 kB.
+const mostEyes = 10
+
+// dearest leaves the eyes that cost most; of more than mostEyes the rest are others.
+func (r *run) dearest(ctx context.Context) (eyes, others []Eye, err error) {
+	if len(r.Eyes) <= mostEyes {
+		return slices.Clone(r.Eyes), r.Others, nil
+	}
+	by := make([]int, len(r.Eyes))
+	ms := make([]float64, len(r.Eyes))
+	err = spread.Over(ctx, len(ms), r.Workers, func(i int) {
+		by[i] = i
+		ms[i], _ = r.costOf(ctx, &r.Eyes[i], r.Doc, r.now.lamps, otherEvery, 1) // what ends with ctx is told by spread
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	slices.SortStableFunc(by, func(a, b int) int { return cmp.Compare(ms[b], ms[a]) })
+	others = slices.Clone(r.Others)
+	for k, i := range by {
+		if k < mostEyes {
+			eyes = append(eyes, r.Eyes[i])
+		} else {
+			others = append(others, r.Eyes[i])
+		}
+	}
+	return eyes, others, nil
 }
 
 // moreEyes is how many of the others may join the eyes.

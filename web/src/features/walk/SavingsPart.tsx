@@ -1,6 +1,6 @@
 import { Button } from '@mui/material'
 import { useState } from 'react'
-import type { Result, Saving, Setup } from '../../api.gen'
+import type { Result, Saving, Setup, Walked } from '../../api.gen'
 import { api } from '../../kernel/client'
 import { compareWith } from '../../kernel/comparison'
 import { useDevice } from '../../kernel/queries'
@@ -15,14 +15,19 @@ import { Working } from './Working'
 
 const mean = (v: number[]) => v.reduce((a, b) => a + b, 0) / Math.max(v.length, 1)
 
-/** take makes the chosen changes as one edit, and shows the picture before and after beside one another. */
-async function take(r: Result) {
+/** dearest is the frame that costs most as things are. */
+const dearest = (r: Result) => [...r.views].sort((a, b) => b.beforeMs - a.beforeMs)[0]
+
+/** take makes the chosen changes as one edit, and shows the picture before and after beside one another, of a route at its dearest step. */
+async function take(r: Result, walked: Walked | null | undefined) {
   const { id, view } = useSetup.getState()
   if (id === null) return
   const kept = await api.keep(id, { name: 'Before the savings', view })
   void queryClient.invalidateQueries({ queryKey: ['snapshots'] })
   edit(`Savings: ${r.chosen.length} ${r.chosen.length === 1 ? 'change' : 'changes'}`, r.ops as Op[])
   await flush()
+  const step = dearest(r)?.step ?? -1
+  if (walked?.steps[step]) stand(walked, step)
   await compareWith(id, kept.id)
 }
 
@@ -123,7 +128,7 @@ function Row({ c }: { c: Saving }) {
 
 function Outcome({ r, doc, stale }: { r: Result; doc: Setup; stale: boolean }) {
   const walked = useWalk().data?.walked
-  const worst = [...r.views].sort((a, b) => b.beforeMs - a.beforeMs)[0]
+  const worst = dearest(r)
   const memory = r.shortMB > 0 ? ` Memory stays ${r.shortMB.toFixed(1)} MB over its limits.` : ''
   if (r.chosen.length === 0)
     return (
@@ -143,11 +148,11 @@ function Outcome({ r, doc, stale }: { r: Result; doc: Setup; stale: boolean }) {
           worst && (doc.views[worst.id]?.name ?? worst.name)
         )}
         {worst ? `: ${worst.beforeMs.toFixed(2)} to ${worst.afterMs.toFixed(2)} ms; ` : ''}
-        {r.reached ? (r.added > r.bound + 1e-6 ? `nothing loses less by more than ${(r.added - r.bound).toFixed(2)}.` : 'no other set loses less, added up.') : `the worst stays ${r.shortMs.toFixed(2)} ms over.`} All together is seen as {r.loss.toFixed(2)}.{r.others > 0 ? ` The other ${r.others} steps of the route were counted, too.` : ''}
+        {r.reached ? (r.added > r.bound + 1e-6 ? `nothing loses less by more than ${(r.added - r.bound).toFixed(2)}.` : 'no other set loses less, added up.') : `the worst stays ${r.shortMs.toFixed(2)} ms over.`} All together is seen as {r.loss.toFixed(2)}.{r.others > 0 ? ` The other ${r.others} frames were counted, too.` : ''}
         {memory}
         {r.changes.some((c) => c.chosen && c.rebake) ? ' What is baked takes less only after a new bake.' : ''}
       </p>
-      <Button variant="outlined" disabled={stale} onClick={() => told(take(r))}>
+      <Button variant="outlined" disabled={stale} onClick={() => told(take(r, walked))}>
         take {r.chosen.length === 1 ? 'it' : 'them'} and compare
       </Button>
       {stale && <p className="quiet">The setup has changed since; look again.</p>}
