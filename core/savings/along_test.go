@@ -119,10 +119,12 @@ func TestOthersAreUnderTheLimitToo(t *testing.T) {
 		}
 		o.Eyes = append(o.Eyes, e)
 	}
-	got, err = Find(context.Background(), o)
+	lit, err := o.Relit(o.Doc)
 	require.NoError(t, err)
-	require.Len(t, got.Views, mostEyes)
-	require.Equal(t, dear.ID, got.Views[0].ID)
-	require.Equal(t, 2, got.Others)
-	require.True(t, got.Reached)
+	r := &run{Order: o, device: o.Doc.Device(), now: state{o.Doc, o.World, lit}, place: budget.Place(o.Doc, o.Scene, o.World, nil)}
+	eyes, others, err := r.dearest(context.Background())
+	require.NoError(t, err)
+	require.Len(t, eyes, mostEyes)
+	require.Equal(t, dear.ID, eyes[0].ID)
+	require.Len(t, others, 2)
 }
