@@ -18,11 +18,10 @@ type Body struct {
 	Step   float64 // metres that it climbs at once
 	Slope  float64 // degrees
 	Drop   float64 // metres that it goes down at once
-	Across float64 // metres from side to side
 }
 
 // Grown is a person.
-var Grown = Body{Height: 1.85, Step: 0.45, Slope: 46, Drop: 0.6, Across: 0.5}
+var Grown = Body{Height: 1.85, Step: 0.45, Slope: 46, Drop: 0.6}
 
 // Ground is where can be walked: spots on a lattice, several over one another where floors
 // are.

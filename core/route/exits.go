@@ -32,13 +32,15 @@ type Ahead struct {
 	Colour float64 `json:"colour"`
 }
 
-// What is an exit, in metres: no wider and no higher than these, with more room within aboutExit
+// What is an exit, in metres: no narrower, wider, lower and higher than these, with more room within aboutExit
 // on both sides of it, or far more just beyond it on one. What a room has over roomMost across
 // or overhead does not count.
 const (
 	exitWide   = 2.8
 	exitHigh   = 3.6
-	turns      = 8   // ways that it is cut
+	leastWide  = 0.5
+	leastHigh  = 1.2
+	turns      = 32  // ways that it is cut: past the jambs of a thin wall an oblique cut misses the other
 	exitLay    = 0.5 // places of the way that cuts lie between
 	exitEach   = 0.1
 	aboutExit  = 1.5
@@ -65,7 +67,10 @@ func (c *section) area() float64 {
 	return math.Min(float64(c.left+c.right), roomMost) * math.Min(float64(c.high), roomMost)
 }
 
-func (c *section) fits() bool { return c.left+c.right <= exitWide && c.high <= exitHigh }
+func (c *section) fits() bool {
+	wide := c.left + c.right
+	return wide >= leastWide && wide <= exitWide && c.high >= leastHigh && c.high <= exitHigh
+}
 
 // sections cuts the way every tenth of a metre, each where it is narrowest.
 func sections(ctx context.Context, rest *world.World, way *Way, workers int) ([]section, error) {

@@ -52,6 +52,7 @@ const (
 	spotsMost  = 1500
 	cellLeast  = 0.5
 	around     = 6.0
+	aboutViews = 15.0 // where there is no route yet
 	surveyRays = 32
 	surveyEach = 10 // tiles of the frame, for its cost
 )
@@ -165,7 +166,11 @@ func (w *walker) spots(ctx context.Context) (out []vec.V3, cell float64, lo, hi 
 	for _, p := range from {
 		lo, hi = vec.Min3(lo, p), vec.Max3(hi, p)
 	}
-	lo, hi = lo.Sub(vec.Splat(around)), hi.Add(vec.Splat(around))
+	far := float32(around)
+	if len(w.Route.Stops) < 2 {
+		far = aboutViews
+	}
+	lo, hi = lo.Sub(vec.Splat(far)), hi.Add(vec.Splat(far))
 	g, err := ground.FindIn(ctx, w.rest, from, ground.Grown, lattice, reach, &ground.Box{Lo: lo, Hi: hi})
 	if err != nil {
 		return nil, 0, lo, hi, err
