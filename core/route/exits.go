@@ -36,22 +36,23 @@ type Ahead struct {
 // on both sides of it, or far more just beyond it on one. What a room has over roomMost across
 // or overhead does not count.
 const (
-	exitWide   = 2.8
-	exitHigh   = 3.6
-	leastWide  = 0.5
-	leastHigh  = 1.2
-	turns      = 32  // ways that it is cut: past the jambs of a thin wall an oblique cut misses the other
-	exitLay    = 0.5 // places of the way that cuts lie between
-	exitEach   = 0.1
-	aboutExit  = 1.5
-	roomMost   = 4.5
-	tighter    = 0.75 // its cross-section against those beside it
-	wider      = 2.2  // the cross-section just beyond the end of a passage
-	higher     = 1.3  // and its height
-	justBeyond = 0.35
-	openSky    = 25.0 // nothing overhead that far
-	exitPassed = 2.0  // who is nearer is in it
-	exitNear   = 14.0 // that far ahead it is looked for
+	exitWide    = 2.8
+	exitHigh    = 3.6
+	leastWide   = 0.5
+	leastHigh   = 1.2
+	turns       = 32  // ways that it is cut: past the jambs of a thin wall an oblique cut misses the other
+	exitLay     = 0.5 // places of the way that cuts lie between
+	exitEach    = 0.1
+	aboutExit   = 1.5
+	roomMost    = 4.5
+	tighter     = 0.75 // its cross-section against those beside it
+	wider       = 2.2  // the cross-section just beyond the end of a passage
+	higher      = 1.3  // and its height
+	justBeyond  = 0.35
+	openSky     = 25.0 // nothing overhead that far
+	leastPixels = 6    // through it, and of the wall, that tell anything
+	exitPassed  = 2.0  // who is nearer is in it
+	exitNear    = 14.0 // that far ahead it is looked for
 )
 
 // section is the way cut across.
@@ -238,7 +239,7 @@ func (w *walker) nextExit(i int, s *Step, pic *picture, r shown) (a Ahead) {
 			}
 		}
 	}
-	if a.Seen = nt >= 2 && nw >= 4; a.Seen {
+	if a.Seen = nt >= leastPixels && nw >= leastPixels; a.Seen {
 		a.Stops = through/float64(nt) - wall/float64(nw)
 		a.Colour = colour.Difference(w.lab(mean[0].Scale(1/float32(nt)), s.EV), w.lab(mean[1].Scale(1/float32(nw)), s.EV))
 	}

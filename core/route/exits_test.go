@@ -77,7 +77,7 @@ func TestExitsAreFoundAndStandApart(t *testing.T) {
 	out := walk(t, doorway(t, scenetest.Matt(albedo)), doc, r)
 	require.Len(t, out.Found, 1)
 	require.Equal(t, LostExit, out.Found[0].Kind)
-	require.Contains(t, out.Found[0].What, "Exit like the wall")
+	require.Contains(t, out.Found[0].What, "Exit like its wall")
 	require.Empty(t, walk(t, doorway(t, scenetest.Matt(4*albedo)), doc, r).Found)
 }
 

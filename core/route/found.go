@@ -92,7 +92,7 @@ func rules(w *Walked, r *setup.Route) (out []rule) {
 	if u.Exit > 0 {
 		out = append(out, rule{LostExit, u.Exit, func(s *Step) (float64, bool) {
 			return u.Exit - math.Abs(s.Exit.Stops), s.Exit.Seen && math.Abs(s.Exit.Stops) < u.Exit && s.Exit.Colour < tellsApart
-		}, func(a *Step, _ float64) string { return "Exit like the wall about it" + near(a) },
+		}, func(a *Step, _ float64) string { return "Exit like its wall" + near(a) },
 			func(s *Step) (float64, string) {
 				return s.Exit.Stops, fmt.Sprintf("%.1f of %.1f st", math.Abs(s.Exit.Stops), u.Exit)
 			}})
