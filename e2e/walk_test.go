@@ -97,7 +97,7 @@ func TestTheRouteIsWalkedAndSavingsTaken(t *testing.T) {
 	cost := func(at string) float64 {
 		return js[float64](b, `parseFloat(document.querySelector('`+at+`').textContent)`)
 	}
-	b.until("where it stands", `document.querySelector('.budget').textContent.includes('where you stand') && Math.abs(parseFloat(document.querySelector('[data-testid=budget]').textContent) - parseFloat([...document.querySelectorAll('[aria-label=Here] .walk-bar .value')].at(-1).textContent)) < 0.25`)
+	b.until("where it stands", `document.querySelector('[data-testid=budget]').title.includes('your eye') && Math.abs(parseFloat(document.querySelector('[data-testid=budget]').textContent) - parseFloat([...document.querySelectorAll('[aria-label=Here] .walk-bar .value')].at(-1).textContent)) < 0.25`)
 	require.Positive(t, cost("[data-testid=budget]"))
 
 	// Stops are drawn on the plan: dragged, moved by keys, taken away, put.

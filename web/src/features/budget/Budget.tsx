@@ -69,11 +69,11 @@ export function Budget() {
       <div className="right">
         {f ? (
           <>
-            <b data-testid="budget">
+            <b data-testid="budget" title={own ? 'Of where your eye stands now' : 'Of the saved view'}>
               {f.ms.toFixed(2)} of {limit.toFixed(2)} ms · {Math.round(f.mb)} of {f.limitMB} MB
             </b>
             <span>
-              {over > 0 ? `over by ${over.toFixed(2)} ms` : `${(-over).toFixed(2)} ms left`} {own ? 'where you stand' : 'here'}
+              {over > 0 ? `over by ${over.toFixed(2)} ms here` : `${(-over).toFixed(2)} ms left here`}
               {worst && ` · ${of}: ${worst.name} ${worst.ms.toFixed(1)} ms`}
             </span>
           </>
