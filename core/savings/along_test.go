@@ -100,6 +100,8 @@ func TestOthersAreUnderTheLimitToo(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, got.Views, 2)
 	require.NotEmpty(t, got.Chosen, "the cheap one alone needs nothing")
+	require.Zero(t, got.Others, "it is one of those that were looked at now")
+	require.Len(t, o.Eyes, 1, "what was asked stays as it was")
 	require.True(t, got.Reached)
 	for _, v := range got.Views {
 		require.LessOrEqual(t, v.After, o.Limit+1e-9)

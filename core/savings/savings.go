@@ -130,7 +130,9 @@ const worthwhile = 0.005
 
 // Find measures all changes and chooses a set. Errors: ctx ended, or a document that cannot be
 // lit.
-func Find(ctx context.Context, o *Order) (*Result, error) {
+func Find(ctx context.Context, asked *Order) (*Result, error) {
+	own := *asked
+	o := &own
 	if o.Samples == 0 {
 		o.Samples = 12
 	}
@@ -170,7 +172,11 @@ func Find(ctx context.Context, o *Order) (*Result, error) {
 			r.Eyes = append(r.Eyes, r.Others[worst])
 			continue
 		}
-		out.Others = len(r.Others)
+		for i := range r.Others {
+			if !r.watched(r.Others[i].ID) {
+				out.Others++
+			}
+		}
 		if worst >= 0 {
 			out.Reached, out.ShortMs = false, max(out.ShortMs, over)
 		}
@@ -234,10 +240,10 @@ func (r *run) worstOther(ctx context.Context, doc *setup.Setup) (worst int, over
 	}
 	worst = -1
 	for i := range ms {
-		if ms[i] <= r.Limit {
+		if ms[i] <= coarseBy*r.Limit {
 			continue
 		}
-		fine, err := r.costOf(ctx, &r.Others[i], doc, lit, cmp.Or(r.Every, budget.Every), r.Workers)
+		fine, err := r.costOf(ctx, &r.Others[i], doc, lit, budget.Every, r.Workers)
 		if err != nil {
 			return -1, 0, err
 		}
@@ -248,8 +254,12 @@ func (r *run) worstOther(ctx context.Context, doc *setup.Setup) (worst int, over
 	return worst, over, ctx.Err()
 }
 
-// otherEvery is how coarsely others are looked at first.
-const otherEvery = 6
+// otherEvery is how coarsely others are looked at first, and coarseBy from which share of the limit
+// on they are looked at again.
+const (
+	otherEvery = 6
+	coarseBy   = 0.95
+)
 
 // watched tells the eyes.
 func (r *run) watched(id string) bool {
