@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"os"
@@ -81,11 +82,7 @@ func (c *savingsCmd) Run(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		limit := c.Limit
-		if limit == 0 {
-			limit = o.doc.Device().Limits.Ms
-		}
-		eyes, others := savings.Along(o.doc, o.s, &r, w, limit)
+		eyes, others := savings.Along(o.doc, o.s, &r, w, cmp.Or(c.Limit, o.doc.Device().Limits.Ms))
 		order.Eyes, order.Others = append(order.Eyes, eyes...), others
 	}
 	if !c.JSON {

@@ -91,3 +91,14 @@ func TestLampsThatTravel(t *testing.T) {
 	require.Equal(t, doc.Device().Limits.Ms, f.LimitMs)
 	require.Equal(t, f.Counts[target.Pixels], f.Counts[target.Blur])
 }
+
+// What somebody carries travels, though nothing in the setup says that he does.
+func TestCarriedLampsTravel(t *testing.T) {
+	g := scenetest.New()
+	g.Floor(2)
+	p := work.NewPlace(g.World(t), nil, nil)
+	lit := twoLamps(t)
+	require.Equal(t, []bool{false, false}, State(&setup.Setup{}, p, lit, &setup.View{}).Moving)
+	lit[1].Carried = true
+	require.Equal(t, []bool{false, true}, State(&setup.Setup{}, p, lit, &setup.View{}).Moving)
+}

@@ -17,15 +17,16 @@ type Exit struct {
 	Metres float64    `json:"metres"` // along the way
 	At     [3]float64 `json:"at"`     // on the ground, in its middle
 	Aside  [3]float64 `json:"aside"`  // along the wall that it is in
-	Wide   float64    `json:"wide"`
-	High   float64    `json:"high"`
+	// Wide from jamb to jamb and High under the lintel, in metres.
+	Wide float64 `json:"wide"`
+	High float64 `json:"high"`
 }
 
 // Ahead is the next exit as it is seen from a step.
 type Ahead struct {
-	Exit   int     `json:"exit"` // of Walked.Exits; -1: none is near
-	Metres float64 `json:"metres"`
-	Seen   bool    `json:"seen"` // it is in the picture and nothing stands before it
+	Exit   int     `json:"exit"`   // of Walked.Exits; -1: none is near
+	Metres float64 `json:"metres"` // along the way to it
+	Seen   bool    `json:"seen"`   // it is in the picture and nothing stands before it
 	// Stops that what is seen through it stands over the wall about it, as shown.
 	// Colour is CIEDE2000 between the two.
 	Stops  float64 `json:"stops"`
@@ -230,11 +231,11 @@ func (w *walker) nextExit(i int, s *Step, pic *picture, r shown) (a Ahead) {
 			switch inside := cx > x0 && cx < x1 && cy > y0 && cy < y1; {
 			case inside && far > dist-0.2:
 				through += log
-				mean[0] = mean[0].Add(vec.V3{X: pic.rgb[3*px], Y: pic.rgb[3*px+1], Z: pic.rgb[3*px+2]})
+				mean[0] = mean[0].Add(pic.at(px))
 				nt++
 			case !inside && math.Abs(float64(far-dist)) < 2 && pic.n[px].Y < 0.4 && pic.n[px].Y > -0.4:
 				wall += log
-				mean[1] = mean[1].Add(vec.V3{X: pic.rgb[3*px], Y: pic.rgb[3*px+1], Z: pic.rgb[3*px+2]})
+				mean[1] = mean[1].Add(pic.at(px))
 				nw++
 			}
 		}

@@ -269,6 +269,10 @@ func TestTheLevelIsSurveyed(t *testing.T) {
 	require.InEpsilon(t, 900/(2.95*2.95), most, 0.12)
 	_, err = Survey(context.Background(), &Order{Doc: doc, Scene: w.S, World: w, Lamps: st.Lamps(w.S, nil), Route: route([3]float64{5, 900, 5}, [3]float64{6, 900, 5}), Each: 1, Workers: 2})
 	require.ErrorIs(t, err, ErrNoWay)
+	// A route that is only begun is no reason to see only what is about its stop.
+	l, err = Survey(context.Background(), &Order{Doc: doc, Scene: w.S, World: w, Lamps: st.Lamps(w.S, nil), Route: route([3]float64{5, 0, 5}), Each: 1, Workers: 2})
+	require.NoError(t, err)
+	require.True(t, slices.ContainsFunc(l.Spots, func(s Standing) bool { return s.At[0] < -7 }))
 }
 
 // Probes that tell what is true are hardly wrong; those that tell twice of it are wrong by all of it.

@@ -150,6 +150,11 @@ type picture struct {
 	own []held
 }
 
+// at is the light of a pixel.
+func (p *picture) at(px int) vec.V3 {
+	return vec.V3{X: p.rgb[3*px], Y: p.rgb[3*px+1], Z: p.rgb[3*px+2]}
+}
+
 // held is a lamp that is carried; what it gives takes a while to work out.
 type held struct {
 	*lamps.Lamp
@@ -598,9 +603,9 @@ func (w *walker) figureAt(i int, metres float64, s *Step, pic *picture, r shown)
 			if math.Abs(float64(x)+0.5-mid) < half && float64(y)+0.5 > y0 {
 				continue
 			}
-			px := 3 * (y*wide + x)
-			behind = behind.Add(vec.V3{X: pic.rgb[px], Y: pic.rgb[px+1], Z: pic.rgb[px+2]})
-			log += r.log(colour.LuminanceAt(pic.rgb, px))
+			px := y*wide + x
+			behind = behind.Add(pic.at(px))
+			log += r.log(colour.LuminanceAt(pic.rgb, 3*px))
 			n++
 		}
 	}

@@ -100,7 +100,7 @@ type Result struct {
 	Added    float64 `json:"added"`
 	Bound    float64 `json:"bound"`
 	Reached  bool    `json:"reached"`
-	Others   int     `json:"others"`  // how many steps besides were checked with the chosen set
+	Others   int     `json:"others"`  // how many frames besides were counted with the chosen set
 	ShortMs  float64 `json:"shortMs"` // how far the worst view stays over
 	ShortMB  float64 `json:"shortMB"` // how far memory stays over its limits
 	LimitMB  float64 `json:"limitMB"`

@@ -51,9 +51,12 @@ export function DrawMap({ id, r, w }: { id: string; r: Route; w: Walked | null }
   const l = data?.level ?? null
   const none = data?.task.state === 'none' && !w
   const [drag, setDrag] = useState<Drag | null>(null)
+  const begun = useRef(false)
   useEffect(() => {
-    if (none) told(startSurvey(''))
-  }, [none, id])
+    if (!none || begun.current) return
+    begun.current = true // once: what was stopped stays so
+    told(startSurvey(''))
+  }, [none])
   const b = extent(r, w, l)
   const thick = b.w / 150
   const stops = r.stops.map((s, i): V3 => (drag?.k === i ? [drag.x, s.at[1], drag.z] : s.at))

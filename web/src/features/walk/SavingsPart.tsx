@@ -1,6 +1,6 @@
 import { Button } from '@mui/material'
 import { useState } from 'react'
-import type { Result, Saving, Setup, Walked } from '../../api.gen'
+import type { Result, Saving, Setup, ViewCost, Walked } from '../../api.gen'
 import { api } from '../../kernel/client'
 import { compareWith } from '../../kernel/comparison'
 import { useDevice } from '../../kernel/queries'
@@ -18,6 +18,9 @@ const mean = (v: number[]) => v.reduce((a, b) => a + b, 0) / Math.max(v.length, 
 /** dearest is the frame that costs most as things are. */
 const dearest = (r: Result) => [...r.views].sort((a, b) => b.beforeMs - a.beforeMs)[0]
 
+/** stepOf is the step of the walk that a frame is of; undefined for views, and for another route's. */
+const stepOf = (v: ViewCost | undefined, w: Walked | null | undefined) => (v && w && v.id === `${w.name}:${v.step}` && w.steps[v.step] ? v.step : undefined)
+
 /** take makes the chosen changes as one edit, and shows the picture before and after beside one another, of a route at its dearest step. */
 async function take(r: Result, walked: Walked | null | undefined) {
   const { id, view } = useSetup.getState()
@@ -26,8 +29,8 @@ async function take(r: Result, walked: Walked | null | undefined) {
   void queryClient.invalidateQueries({ queryKey: ['snapshots'] })
   edit(`Savings: ${r.chosen.length} ${r.chosen.length === 1 ? 'change' : 'changes'}`, r.ops as Op[])
   await flush()
-  const step = dearest(r)?.step ?? -1
-  if (walked?.steps[step]) stand(walked, step)
+  const step = stepOf(dearest(r), walked)
+  if (walked && step !== undefined) stand(walked, step)
   await compareWith(id, kept.id)
 }
 
@@ -129,6 +132,7 @@ function Row({ c }: { c: Saving }) {
 function Outcome({ r, doc, stale }: { r: Result; doc: Setup; stale: boolean }) {
   const walked = useWalk().data?.walked
   const worst = dearest(r)
+  const step = stepOf(worst, walked)
   const memory = r.shortMB > 0 ? ` Memory stays ${r.shortMB.toFixed(1)} MB over its limits.` : ''
   if (r.chosen.length === 0)
     return (
@@ -140,9 +144,9 @@ function Outcome({ r, doc, stale }: { r: Result; doc: Setup; stale: boolean }) {
   return (
     <>
       <p className="quiet">
-        {worst && worst.step >= 0 && walked?.steps[worst.step] ? (
-          <Button className="word" onClick={() => stand(walked, worst.step)}>
-            {worst.name}
+        {walked && step !== undefined ? (
+          <Button className="word" onClick={() => stand(walked, step)}>
+            {worst?.name}
           </Button>
         ) : (
           worst && (doc.views[worst.id]?.name ?? worst.name)
