@@ -54,8 +54,17 @@ func TestRoutesAreHeldToTheirRules(t *testing.T) {
 	require.Equal(t, "Hardly any light, 3 to 9 m: 0.1 of 0.5 lx; Hardly any light, at 20 m: 0.3 of 0.5 lx", c.Says)
 	require.Equal(t, []int{1, 0}, c.Steps)
 	require.Equal(t, Kept, state(t, all, "exposure keeps up").State)
-	whole := Route(w, &setup.Route{Rules: setup.Rules{Figure: 1, Path: 1, Exit: 1, Lux: 1, Dark: 1, Bright: 1, Swing: 1}})
+	every := *w
+	every.Found = nil
+	for _, k := range route.Troubles {
+		every.Found = append(every.Found, route.Found{Kind: k, What: string(k)})
+	}
+	whole := Route(&every, &setup.Route{Rules: setup.Rules{Figure: 1, Path: 1, Exit: 1, Lux: 1, Dark: 1, Bright: 1, Swing: 1}})
 	require.Len(t, whole, len(route.Troubles), "every kind of finding is a check")
+	for _, c := range whole {
+		require.Equal(t, Broken, c.State, c.Rule)
+		require.Len(t, c.Steps, 1)
+	}
 	c = state(t, all, "frame time")
 	require.Equal(t, Kept, c.State, "nothing was found: the finder decides")
 	require.Equal(t, 6.0, c.Value)
