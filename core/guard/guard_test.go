@@ -56,14 +56,17 @@ func TestRoutesAreHeldToTheirRules(t *testing.T) {
 	require.Equal(t, Kept, state(t, all, "exposure keeps up").State)
 	every := *w
 	every.Found = nil
-	for _, k := range route.Troubles {
-		every.Found = append(every.Found, route.Found{Kind: k, What: string(k)})
+	for i, k := range route.Troubles {
+		every.Found = append(every.Found, route.Found{Kind: k, What: string(k), Step: i})
 	}
 	whole := Route(&every, &setup.Route{Rules: setup.Rules{Figure: 1, Path: 1, Exit: 1, Lux: 1, Dark: 1, Bright: 1, Swing: 1}})
 	require.Len(t, whole, len(route.Troubles), "every kind of finding is a check")
+	told := map[int]string{}
 	for _, c := range whole {
 		require.Equal(t, Broken, c.State, c.Rule)
 		require.Len(t, c.Steps, 1)
+		require.Empty(t, told[c.Steps[0]], "two checks of one kind")
+		told[c.Steps[0]] = c.Rule
 	}
 	c = state(t, all, "frame time")
 	require.Equal(t, Kept, c.State, "nothing was found: the finder decides")
