@@ -10,6 +10,7 @@ import (
 	"willowherb/core/sampling"
 	"willowherb/core/scene"
 	reflect "willowherb/core/surface"
+	"willowherb/core/trace"
 	"willowherb/core/vec"
 	"willowherb/core/world"
 )
@@ -250,4 +251,40 @@ func TestHoldAndMirror(t *testing.T) {
 	far.Prepare()
 	_, err := placing.HoldAt(far, at, 5)
 	require.ErrorContains(t, err, "beyond the light's range")
+}
+
+func TestCameraRaysTogetherComeToWhatEachComesTo(t *testing.T) {
+	r := preparedT(t)
+	for id, v := range Setup().Views {
+		cam, tr := v.Camera(), r.w.Tracer()
+		lens := cam.Lens(97, 53)
+		var f world.Firsts
+		differ, hits := 0, 0
+		for y := range 53 {
+			for x := 0; x < 97; x += 8 {
+				f.N = min(8, 97-x)
+				for k := range f.N {
+					f.Rays[k] = trace.Ray{O: cam.Eye, D: lens.Ray(float32(x+k)+0.4, float32(y)+0.6), Max: float32(math.Inf(1))}
+					f.Rolls[k] = uint32(x*53+y) * 2654435761
+				}
+				tr.FirstOf(&f)
+				for k := range f.N {
+					require.Equal(t, cam.Ray(float32(x+k)+0.4, float32(y)+0.6, 97, 53), f.Rays[k].D)
+					tri, hit, ok := tr.First(f.Rays[k], f.Rolls[k])
+					require.Equal(t, ok, f.OK[k], id)
+					if !ok {
+						continue
+					}
+					hits++
+					require.Equal(t, hit.T, f.Hit[k].T, id)
+					if tri != f.Tri[k] {
+						differ++ // on an edge of both
+					}
+				}
+			}
+		}
+		tr.Release()
+		require.Greater(t, hits, 2500, id)
+		require.Less(t, differ, 10, id)
+	}
 }

@@ -83,6 +83,7 @@ func BenchmarkCompile(b *testing.B) {
 // BenchmarkRays sends rays through the pump house: of the Hall view, from its
 // first hits in all directions, and from them to the lantern. One core.
 func BenchmarkRays(b *testing.B) {
+	const wide = 8
 	r := prepared(b)
 	tree, err := trace.Build(r.s.V.Pos, r.s.Index, 2)
 	require.NoError(b, err)
@@ -113,7 +114,22 @@ func BenchmarkRays(b *testing.B) {
 			b.ReportMetric(float64(tree.Triangles()), "triangles")
 		})
 	}
+	// As a camera sends them: the eight rays of a pixel.
+	var pixel []trace.Ray
+	for i := range w * h {
+		for range wide {
+			pixel = append(pixel, trace.Ray{O: cam.Eye, D: cam.Ray(float32(i%w)+rng.Float32(), float32(i/w)+rng.Float32(), w, h), Max: 1e6})
+		}
+	}
+	b.Run("first/packets", func(b *testing.B) {
+		var hits [wide]trace.Hit
+		for i := 0; b.Loop(); i = (i + wide) % len(pixel) {
+			tr.FirstOf(pixel[i:i+wide], hits[:])
+		}
+		b.ReportMetric(float64(wide*b.N)/b.Elapsed().Seconds()/1e6, "Mrays/s")
+	})
 	var hit trace.Hit
+	run("first/pixels", pixel, func(q *trace.Ray) { tr.First(q, &hit) })
 	run("first/coherent", first, func(q *trace.Ray) { tr.First(q, &hit) })
 	run("first/bounce", bounce, func(q *trace.Ray) { tr.First(q, &hit) })
 	run("any/shadow", shadow, func(q *trace.Ray) { tr.Any(q) })

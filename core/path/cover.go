@@ -8,6 +8,7 @@ import (
 	"willowherb/core/film"
 	"willowherb/core/spread"
 	"willowherb/core/surface"
+	"willowherb/core/trace"
 	"willowherb/core/vec"
 )
 
@@ -89,19 +90,48 @@ func (w *painter) coverers() {
 	}
 }
 
-// sight follows camera ray k of a pixel to what it shows, and books what shines there.
-func (w *painter) sight(x, y, k int, out *sighting) {
-	w.Begin(w.seed^coverSeed, uint32(y*w.W+x), uint32(k))
-	j := w.src.Pair(w.use(useLens, 0, 0))
-	s := Segment{O: w.Camera.Eye, D: w.Camera.Ray(float32(x)+j.X, float32(y)+j.Y, w.W, w.H), Through: vec.Splat(1), Min: w.Cut}
+// glance is a camera ray to be followed: number k of a pixel.
+type glance struct{ x, y, k int }
+
+// together is how many camera rays are followed at a time.
+const together = 8
+
+// sights follows camera rays to what they show, and books what shines there.
+func (w *painter) sights(t int, some []glance, out []sighting) {
+	f := &w.firsts
+	for from := 0; from < len(some); from += together {
+		now := some[from:min(from+together, len(some))]
+		f.N = len(now)
+		for i, g := range now {
+			w.renew(w.seed^coverSeed, uint32(g.y*w.W+g.x), uint32(g.k))
+			j := w.src.Pair(w.use(useLens, 0, 0))
+			f.Rays[i] = trace.Ray{O: w.eye, D: w.lens.Ray(float32(g.x)+j.X, float32(g.y)+j.Y), Min: w.Cut, Max: inf}
+			f.Rolls[i] = w.src.Bits(w.use(useBlend, 0, 0))
+		}
+		w.tracer.FirstOf(f)
+		for i, g := range now {
+			w.Begin(w.seed^coverSeed, uint32(g.y*w.W+g.x), uint32(g.k))
+			w.sight(i, &out[from+i])
+			w.shown(t, g.x, g.y)
+		}
+	}
+}
+
+// sight tells what ray i of those that were followed shows.
+func (w *painter) sight(i int, out *sighting) {
+	f := &w.firsts
+	s := Segment{O: w.eye, D: f.Rays[i].D, Through: vec.Splat(1), Min: w.Cut}
 	*out = sighting{hit: film.Hit{Tri: film.NoTri}, through: s.Through}
-	tri, hit, ok := w.see(&s, s.O, s.Min, w.src.Bits(w.use(useBlend, 0, 0)))
+	tri, hit, ok := f.Tri[i], f.Hit[i], f.OK[i]
+	sc := w.world.S
+	if ok && w.hidden != nil && w.hidden[sc.Obj[tri]] {
+		tri, hit, ok = w.see(&s, s.O, hit.T+s.O.Add(s.D.Scale(hit.T)).Rounding(), f.Rolls[i])
+	}
 	if !ok {
 		s.Through = s.Through.Mul(w.clearness(s.D, inf))
 		w.escape(&s)
 		return
 	}
-	sc := w.world.S
 	if m := &sc.Materials[sc.Mat[tri]]; m.Transmission > 0 {
 		if !w.extend(&s, &w.v) {
 			return
@@ -142,7 +172,12 @@ const mostRays = 256
 func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 	out := &film.CoverTile{}
 	var met [mostRays]sighting
+	var some [mostRays]glance
 	each, edges := min(max(rays.Each, 1), mostRays), min(max(rays.Edges, rays.Each), mostRays)
+	// Of few rays a pixel those of its neighbours on the row are followed with them.
+	const row = together
+	var early [row * together]sighting
+	ready := 0 // pixels whose rays have been
 	tinted := false
 	i := 0
 	w.pixels(t, func(x, y int) {
@@ -151,9 +186,7 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 		}
 		n, cells := 0, 0
 		var first [film.MostCells]int
-		for ; n < each || cells > 1 && n < edges; n++ {
-			w.sight(x, y, n, &met[n])
-			w.shown(t, x, y)
+		tell := func() {
 			met[n].cell = -1
 			for c := range cells {
 				if met[n].alike(&met[first[c]]) {
@@ -167,6 +200,29 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 					first[cells] = n
 					cells++
 				}
+			}
+		}
+		if each > together {
+			w.sights(t, glances(some[:0], x, y, 0, each), met[:])
+		} else {
+			if ready == 0 {
+				ready = min(row, film.TileSize-x%film.TileSize, w.W-x)
+				all := some[:0]
+				for k := range ready {
+					all = glances(all, x+k, y, 0, each)
+				}
+				w.sights(t, all, early[(row-ready)*each:])
+			}
+			copy(met[:each], early[(row-ready)*each:])
+			ready--
+		}
+		for ; n < each; n++ {
+			tell()
+		}
+		if cells > 1 && n < edges {
+			w.sights(t, glances(some[:0], x, y, n, edges), met[n:])
+			for ; n < edges; n++ {
+				tell()
 			}
 		}
 		w.shownMean(t, x, y, n)
@@ -205,6 +261,14 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 	return out
 }
 
+// glances adds rays from to to of a pixel.
+func glances(some []glance, x, y, from, to int) []glance {
+	for k := from; k < to; k++ {
+		some = append(some, glance{x, y, k})
+	}
+	return some
+}
+
 // shown adds what the last camera ray saw shine to the lights' pictures of it.
 func (w *painter) shown(t, x, y int) {
 	for i, l := range w.Layers {
@@ -227,7 +291,8 @@ func (w *painter) shownMean(t, x, y, n int) {
 
 // reshow follows the camera rays of a tile once more for what shines.
 func (w *painter) reshow(t int) {
-	var s sighting
+	var met [mostRays]sighting
+	var some [mostRays]glance
 	w.pixels(t, func(x, y int) {
 		c := w.Layers[0].Cover.Tiles[t]
 		from, to := c.Of(x, y)
@@ -235,10 +300,7 @@ func (w *painter) reshow(t int) {
 		for ; from < to; from++ {
 			n += int(c.Cells[from].Hits)
 		}
-		for k := range n {
-			w.sight(x, y, k, &s)
-			w.shown(t, x, y)
-		}
+		w.sights(t, glances(some[:0], x, y, 0, n), met[:])
 		w.shownMean(t, x, y, n)
 	})
 }

@@ -107,6 +107,8 @@ type painter struct {
 	Walker
 	sparse bool
 	seed   uint32
+	lens   world.Lens
+	firsts world.Firsts
 }
 
 func (p *Pass) painter() *painter {
@@ -116,6 +118,7 @@ func (p *Pass) painter() *painter {
 	if p.covered() {
 		w.asks = coverAsks
 	}
+	w.lens = p.Camera.Lens(p.W, p.H)
 	if w.eye = p.Camera.Eye; p.Neutral == 0 && !p.World.Air.Clear() {
 		w.air = p.World.Air
 	}
@@ -153,7 +156,7 @@ func (w *painter) pixels(t int, do func(x, y int)) {
 func (w *painter) shoot(x, y, half, k int) {
 	w.Begin(w.seed^uint32(half)*0x632be5ab, uint32(y*w.W+x), uint32(k))
 	j := w.src.Pair(w.use(useLens, 0, 0))
-	dir := w.Camera.Ray(float32(x)+j.X, float32(y)+j.Y, w.W, w.H)
+	dir := w.lens.Ray(float32(x)+j.X, float32(y)+j.Y)
 	w.Follow(Segment{O: w.Camera.Eye, D: dir, Through: vec.Splat(1), Min: w.Cut})
 }
 
@@ -171,7 +174,7 @@ func (w *painter) leave(t, x, y, half, k int) {
 	var s Segment
 	if w.air != nil {
 		j := w.src.Pair(w.use(useLens, 0, 1))
-		w.airAlong(Segment{O: w.eye, D: w.Camera.Ray(float32(x)+j.X, float32(y)+j.Y, w.W, w.H), Min: w.Cut})
+		w.airAlong(Segment{O: w.eye, D: w.lens.Ray(float32(x)+j.X, float32(y)+j.Y), Min: w.Cut})
 	}
 	if w.at(c, hit, &w.v) && w.From(&w.v, &s) {
 		w.Follow(s)

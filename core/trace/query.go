@@ -32,6 +32,7 @@ type Tracer struct {
 	blocks unsafe.Pointer
 	lanes  [4][wide]float32
 	u, v   float32 // of the nearest hit
+	pk     packet
 	stack  [stackSize]uint64
 	// Scalar makes this tracer use the scalar code even where AVX2 is there.
 	Scalar bool
@@ -62,13 +63,18 @@ func (tr *Tracer) First(r *Ray, h *Hit) bool {
 	if slot == math.MaxUint32 {
 		return false
 	}
+	tr.set(h, slot, far, tr.u, tr.v)
+	return true
+}
+
+// set tells a hit of a leaf's triangle, with its place kept on it.
+func (tr *Tracer) set(h *Hit, slot uint32, far, u, v float32) {
 	h.Tri = tr.tree.ids[slot/wide][slot%wide]
-	u, v := min(max(tr.u, 0), 1), min(max(tr.v, 0), 1)
+	u, v = min(max(u, 0), 1), min(max(v, 0), 1)
 	if w := u + v; w > 1 {
 		u, v = u/w, v/w
 	}
 	h.T, h.U, h.V = far, u, v
-	return true
 }
 
 // Any reports whether a triangle lies on the ray.
