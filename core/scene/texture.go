@@ -35,6 +35,13 @@ var linear = func() (t [256]float32) {
 	return
 }()
 
+var asIs = func() (t [256]float32) {
+	for i := range t {
+		t[i] = float32(i) / 255
+	}
+	return
+}()
+
 func (w Wrap) texel(i, n int) int {
 	switch w {
 	case Clamp:
@@ -58,6 +65,15 @@ func (w Wrap) texel(i, n int) int {
 	return i
 }
 
+// floor is the greatest whole number not above x.
+func floor(x float32) int {
+	i := int(x)
+	if float32(i) > x {
+		i--
+	}
+	return i
+}
+
 // Sample returns the texel at uv, bilinear, RGB decoded from sRGB when srgb is
 // set; alpha is always linear.
 func (t *Texture) Sample(uv vec.V2, srgb bool) [4]float32 {
@@ -65,43 +81,43 @@ func (t *Texture) Sample(uv vec.V2, srgb bool) [4]float32 {
 	if !(x > -1e7 && x < 1e7 && y > -1e7 && y < 1e7) {
 		x, y = 0, 0
 	}
-	fx, fy := float32(math.Floor(float64(x))), float32(math.Floor(float64(y)))
-	ix, iy := int(fx), int(fy)
-	ax, ay := x-fx, y-fy
+	ix, iy := floor(x), floor(y)
+	ax, ay := x-float32(ix), y-float32(iy)
 	if t.Nearest {
 		ax, ay = float32(math.Round(float64(ax))), float32(math.Round(float64(ay)))
 	}
 	x0, x1 := t.WrapS.texel(ix, t.W), t.WrapS.texel(ix+1, t.W)
 	y0, y1 := t.WrapT.texel(iy, t.H)*t.W, t.WrapT.texel(iy+1, t.H)*t.W
-	var out [4]float32
-	for _, c := range [4]struct {
-		at int
-		w  float32
-	}{{y0 + x0, (1 - ax) * (1 - ay)}, {y0 + x1, ax * (1 - ay)}, {y1 + x0, (1 - ax) * ay}, {y1 + x1, ax * ay}} {
-		if t.Deep != nil {
-			p := t.Deep[4*c.at : 4*c.at+4 : 4*c.at+4]
-			const s = 1.0 / 65535
-			for k := range 4 {
-				v := s * float32(p[k])
-				if srgb && k < 3 {
-					v = float32(colour.DecodeSRGB(float64(v)))
-				}
-				out[k] += c.w * v
+	w00, w10, w01, w11 := (1-ax)*(1-ay), ax*(1-ay), (1-ax)*ay, ax*ay
+	if t.Deep != nil {
+		return t.deep([4]int{y0 + x0, y0 + x1, y1 + x0, y1 + x1}, [4]float32{w00, w10, w01, w11}, srgb)
+	}
+	as := &linear
+	if !srgb {
+		as = &asIs
+	}
+	p, q := t.Pix[4*(y0+x0):][:4:4], t.Pix[4*(y0+x1):][:4:4]
+	r, s := t.Pix[4*(y1+x0):][:4:4], t.Pix[4*(y1+x1):][:4:4]
+	return [4]float32{
+		w00*as[p[0]] + w10*as[q[0]] + w01*as[r[0]] + w11*as[s[0]],
+		w00*as[p[1]] + w10*as[q[1]] + w01*as[r[1]] + w11*as[s[1]],
+		w00*as[p[2]] + w10*as[q[2]] + w01*as[r[2]] + w11*as[s[2]],
+		w00*asIs[p[3]] + w10*asIs[q[3]] + w01*asIs[r[3]] + w11*asIs[s[3]],
+	}
+}
+
+// deep is Sample of 16 bits a channel.
+func (t *Texture) deep(at [4]int, weights [4]float32, srgb bool) (out [4]float32) {
+	for i, w := range weights {
+		p := t.Deep[4*at[i]:][:4:4]
+		const s = 1.0 / 65535
+		for k := range 4 {
+			v := s * float32(p[k])
+			if srgb && k < 3 {
+				v = float32(colour.DecodeSRGB(float64(v)))
 			}
-			continue
+			out[k] += w * v
 		}
-		p := t.Pix[4*c.at : 4*c.at+4 : 4*c.at+4]
-		if srgb {
-			out[0] += c.w * linear[p[0]]
-			out[1] += c.w * linear[p[1]]
-			out[2] += c.w * linear[p[2]]
-		} else {
-			const s = 1.0 / 255
-			out[0] += c.w * s * float32(p[0])
-			out[1] += c.w * s * float32(p[1])
-			out[2] += c.w * s * float32(p[2])
-		}
-		out[3] += c.w * float32(p[3]) / 255
 	}
 	return out
 }
