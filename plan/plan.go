@@ -53,6 +53,7 @@ type Sight struct {
 	Shown  bool // by a window
 	Saved  bool // it is a saved view's: it has a thumbnail
 	Failed bool // its pictures could not be made; until the next edit
+	Dull   bool // all that it has is small, and not yet on what is seen at full size
 	Frames [Levels]Frame
 }
 
@@ -83,6 +84,7 @@ const (
 	Motion       // a picture for an eye in motion
 	Figures      // the thumbnails and budgets of a setup
 	Measure      // what is told of a finished picture, once more
+	Sharpen      // a picture at full size of the light of a smaller one
 	Samples      // one more sample for the lights of a frame that have the fewest
 )
 
@@ -109,6 +111,7 @@ const (
 	rankMotion = iota - 2
 	rankFigures
 	rankCoarse
+	rankSharp   = 5
 	rankMiddle  = 10
 	rankFull    = 20
 	rankThumb   = 21
@@ -142,6 +145,9 @@ func Next(setups []Setup) (j Job, restless bool) {
 			sight := &s.Sights[t]
 			if sight.Failed {
 				continue
+			}
+			if sight.Dull && sight.Shown {
+				take(Job{Kind: Sharpen, Setup: s.ID, Sight: sight.Key, Level: Full}, rankSharp)
 			}
 			for level, r := range [Levels]int{rankCoarse, rankMiddle, rankFull, rankThumb} {
 				if level == Thumb && !sight.Saved || level != Thumb && !sight.Shown || r >= rank {

@@ -17,6 +17,11 @@ func shown(name string, coarse, middle, full []Layer) Sight {
 	return Sight{Key: name, Shown: true, Frames: [Levels]Frame{{Goal: 1, Layers: coarse}, {Goal: 1, Layers: middle}, {Goal: 128, Layers: full}, {Goal: 32}}}
 }
 
+func dull(s Sight) Sight {
+	s.Dull = true
+	return s
+}
+
 func saved(name string, layers ...Layer) Sight {
 	return Sight{Key: name, Saved: true, Frames: [Levels]Frame{Thumb: {Goal: 32, Layers: layers}}}
 }
@@ -57,6 +62,10 @@ func TestNext(t *testing.T) {
 		{"a failed sight is set aside", []Setup{{ID: 1, Sights: []Sight{{Key: "a", Shown: true, Failed: true, Frames: [Levels]Frame{{Goal: 1, Layers: fresh}}}, shown("b", fresh, nil, nil)}}},
 			Job{Kind: Samples, Setup: 1, Sight: "b", Level: Coarse, Lamps: both}, false},
 		{"a sight that nobody shows gets no picture", []Setup{{ID: 1, Sights: []Sight{{Key: "a", Frames: [Levels]Frame{{Goal: 1, Layers: fresh}, {Goal: 1, Layers: fresh}, {Goal: 9, Layers: fresh}, {Goal: 32, Layers: fresh}}}}}}, Job{}, false},
+		{"what is small is shown on the surfaces of full size before more is made", []Setup{{ID: 1, Sights: []Sight{dull(shown("a", one, fresh, fresh))}}},
+			Job{Kind: Sharpen, Setup: 1, Sight: "a", Level: Full}, false},
+		{"but another sight's coarse picture first", []Setup{{ID: 1, Sights: []Sight{dull(shown("a", one, fresh, fresh)), shown("b", fresh, fresh, fresh)}}},
+			Job{Kind: Samples, Setup: 1, Sight: "b", Level: Coarse, Lamps: both}, false},
 		{"thumbnails wait for the first full sample", []Setup{{ID: 1, Sights: []Sight{saved("v", fresh...), shown("a", one, one, fresh)}}},
 			Job{Kind: Samples, Setup: 1, Sight: "a", Level: Full, Lamps: both}, false},
 		{"and come before the second", []Setup{{ID: 1, Sights: []Sight{saved("v", fresh...), shown("a", one, one, one)}}},

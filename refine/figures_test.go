@@ -202,6 +202,12 @@ func figures(t *testing.T, glb []byte, doc *setup.Setup) {
 		coarse := e.first(start, 60*time.Second, level(sight, 0, n))
 		middle := e.first(start, 60*time.Second, level(sight, 1, n))
 		full := e.first(start, 120*time.Second, level(sight, 2, n))
+		sharp := func(level int) time.Time {
+			return e.first(start, time.Millisecond, func(m refine.News) bool {
+				s, ok := m.(refine.Sharp)
+				return ok && s.Sight == sight && s.Level == level
+			})
+		}
 		var at30 float64
 		deadline := 30 * time.Second
 		clean := e.first(start, deadline-time.Since(start), func(m refine.News) bool {
@@ -211,7 +217,7 @@ func figures(t *testing.T, glb []byte, doc *setup.Setup) {
 			}
 			return ok && f.Sight == sight && f.Level == 2 && f.Error > 0 && f.Error < refine.Clean
 		})
-		t.Logf("%s: coarse %s, middle %s, full %s, clean %s (error %.2f %% after 30 s)", v, seconds(start, coarse), seconds(start, middle), seconds(start, full), seconds(start, clean), 100*at30)
+		t.Logf("%s: coarse %s, sharp %s, middle %s, sharp %s, full %s, clean %s (error %.2f %% after 30 s)", v, seconds(start, coarse), seconds(start, sharp(0)), seconds(start, middle), seconds(start, sharp(1)), seconds(start, full), seconds(start, clean), 100*at30)
 	}
 	// The camera moves: one picture after another, as fast as they come.
 	cam := doc.Views["hall"]

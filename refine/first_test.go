@@ -76,8 +76,8 @@ func TestTheFirstFullPictureIsWhole(t *testing.T) {
 		}
 	}
 	truth := last.Compose(p.lamps, nil)
-	off := func(f *Frame) float64 {
-		pic, sum := f.Compose(p.lamps, nil), 0.0
+	offBy := func(f *Frame, pic []float32) float64 {
+		sum := 0.0
 		for y := range last.H {
 			for x := range last.W {
 				i := y*last.W + x
@@ -88,6 +88,17 @@ func TestTheFirstFullPictureIsWhole(t *testing.T) {
 		}
 		return math.Sqrt(sum / float64(last.W*last.H))
 	}
+	off := func(f *Frame) float64 { return offBy(f, f.Compose(p.lamps, nil)) }
 	t.Logf("first %.4f, half the size %.4f", off(first), off(half))
 	require.Less(t, off(first), 0.8*off(half))
+	// What is shown until then is between the two: its light is borrowed, its surfaces are not.
+	seen := p.sights[p.key("boardwalk")]
+	require.Nil(t, seen.sharp, "it goes when the first full picture has come")
+	sharp, err := p.surfaces(ctx, seen, half)
+	require.NoError(t, err)
+	pic, err := sharp.lit(ctx, half, p.lamps, 2)
+	require.NoError(t, err)
+	t.Logf("sharp %.4f", offBy(first, pic))
+	require.Less(t, offBy(first, pic), 0.8*off(half))
+	require.Greater(t, offBy(first, pic), off(first), "what is shown never gets worse")
 }

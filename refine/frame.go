@@ -30,6 +30,7 @@ type sight struct {
 	see    stage.Sight
 	stage  *stage.Stage
 	levels [plan.Levels]*frame
+	sharp  *sharp  // nil: none yet, or no more
 	used   int64   // when a window last showed it
 	ev     float64 // at which it is shown
 	fault  *Failed // why its pictures could not be made; tried again after an edit

@@ -361,6 +361,9 @@ func (p *Pictures) greet(e *eye, key string) {
 			p.post(m, e.ID)
 		}
 	}
+	if t.sharp != nil {
+		p.post(t.sharp.news, e.ID)
+	}
 }
 
 // post puts news in the post; flush sends it. Call with mu held.

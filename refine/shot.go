@@ -155,6 +155,12 @@ func (p *Pictures) Layer(frame, layer, address string) []uint32 {
 	defer p.mu.Unlock()
 	t := p.sights[sight]
 	n := int(level[0]) - '0'
+	if t != nil && layer == SharpLayer {
+		if t.sharp != nil && t.sharp.news.Address == address {
+			return t.sharp.words
+		}
+		return nil
+	}
 	if t == nil || n < 0 || n >= len(t.levels) || t.levels[n] == nil {
 		return nil
 	}

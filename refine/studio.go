@@ -245,6 +245,7 @@ func (p *Pictures) plan() plan.Setup {
 		}
 		v := plan.Sight{Key: t.key, Shown: shown[t], Saved: saved[t], Failed: t.fault != nil}
 		if v.Shown {
+			v.Dull = p.dull(t)
 			lamps := p.wanted(t)
 			for _, level := range []int{plan.Coarse, plan.Middle, plan.Full} {
 				v.Frames[level] = p.progress(t, level, lamps)
@@ -320,6 +321,9 @@ func (p *Pictures) held() (out []plan.Held) {
 				h.Bytes += f.bytes()
 			}
 		}
+		if t.sharp != nil {
+			h.Bytes += t.sharp.bytes()
+		}
 		out = append(out, h)
 	}
 	return out
@@ -353,6 +357,7 @@ func (p *Pictures) drop(key string) {
 	if t == nil || p.stage == nil {
 		return
 	}
+	t.sharp = nil
 	for _, l := range []int{plan.Coarse, plan.Middle, plan.Full} {
 		t.levels[l] = nil
 	}
@@ -455,7 +460,7 @@ func (p *Pictures) failed(j plan.Job, err error) {
 		if e := p.eyes[j.Eye]; e != nil {
 			e.made = e.moved
 		}
-	case plan.Samples, plan.Measure:
+	case plan.Samples, plan.Measure, plan.Sharpen:
 		t := p.sights[j.Sight]
 		if t == nil {
 			return

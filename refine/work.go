@@ -44,6 +44,8 @@ func (p *Pictures) run(ctx context.Context, j plan.Job) error {
 		return p.makeFigures()
 	case plan.Measure:
 		return p.again(ctx, j)
+	case plan.Sharpen:
+		return p.sharpen(ctx, j)
 	}
 	k := p.begin(j)
 	if k == nil {
@@ -376,6 +378,9 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	}
 	lamps := k.Pictures.lamps
 	done := f.complete(lamps)
+	if done && f.level == plan.Full {
+		k.t.sharp = nil // what it was for
+	}
 	k.mu.Unlock()
 	if done && f.level == plan.Full {
 		if !slices.Equal(lamps, k.lamps) {

@@ -39,7 +39,7 @@ const Path = "web/src/api.gen.ts"
 
 var roots = []any{setup.Setup{}, exchange.Report{}, target.Target{}, budget.Frame{},
 	room.Hello{}, room.Edited{}, room.Present{}, room.Away{}, room.Gaze{},
-	refine.Lamps{}, refine.FrameNews{}, refine.Figures{}, refine.Sighted{}, refine.Preview{}, refine.Drafted{}, refine.Failed{},
+	refine.Lamps{}, refine.FrameNews{}, refine.Figures{}, refine.Sighted{}, refine.Preview{}, refine.Sharp{}, refine.Drafted{}, refine.Failed{},
 	ask.Point{}, ask.Thing{}, ask.Surface{}, ask.StageFacts{}, ask.RigAsk{}, ask.RigAnswer{}, ask.MoodPicture{}, ask.PlotAsk{}, ask.WhoAnswer{}, ask.SnagsAnswer{}, ask.PlaceAsk{}, ask.Placed{}, ask.StepAsk{}, ask.Stepped{}, ask.DayAsk{}, ask.BallsAnswer{}, ask.Exposed{}, ask.TowardsAsk{}, ask.TowardsAnswer{}, server.KeptReference{}, server.KeptTable{}, ask.WalkAsk{}, ask.WalkAnswer{}, ask.LookLine{}, ask.BlendAsk{}, ask.Overrides{}, ask.LookAsk{}, ask.LookAnswer{}, daylight.Plan{}, daylight.Moment{},
 	weigh.Reading{}, contrast.Contrast{}, contrast.Notice{}, plot.Plot{}, checks.Effect{}, journal.Snapshot{}, journal.Line{}, journal.Listed{},
 	server.Fault{}, server.Me{}, server.EditAsk{}, server.Answer{}, server.UndoAsk{}, server.Warmth{}, server.Imported{}, server.Again{}, server.NameAsk{}, server.ArchiveAsk{},
@@ -117,7 +117,7 @@ func (g *generator) declare(t reflect.Type) {
 		}
 		ts := g.name(f.Type)
 		if name == "type" && f.Type.Kind() == reflect.String {
-			ts = "'" + map[string]string{"Hello": "hello", "Lamps": "lamps", "Away": "away", "Edited": "edited", "FrameNews": "frame", "Figures": "figures", "Sighted": "sighted", "Preview": "preview", "Drafted": "drafted", "Present": "present", "Failed": "fault"}[t.Name()] + "'"
+			ts = "'" + map[string]string{"Hello": "hello", "Lamps": "lamps", "Away": "away", "Edited": "edited", "FrameNews": "frame", "Figures": "figures", "Sighted": "sighted", "Preview": "preview", "Sharp": "sharp", "Drafted": "drafted", "Present": "present", "Failed": "fault"}[t.Name()] + "'"
 		}
 		fmt.Fprintf(&b, "  %s%s: %s\n", name, opt, ts)
 	}

@@ -15,7 +15,7 @@ import (
 // Rays says how many camera rays tell what a pixel shows.
 type Rays struct {
 	Each  int // of every pixel
-	Edges int // of pixels in which several surfaces meet
+	Edges int // of pixels in which several surfaces meet; where it is 1, the ray through the middle
 }
 
 // sighting is what a camera ray came to.
@@ -46,6 +46,7 @@ func (p *Pass) MakeCover(ctx context.Context, rays Rays, workers int) (*film.Cov
 	err := spread.With(ctx, len(c.Tiles), workers, func() (func(int), func()) {
 		w := p.painter()
 		w.coverers()
+		w.alone = rays.Edges <= 1
 		return func(t int) { c.Tiles[t] = w.cover(t, rays) }, w.tracer.Release
 	})
 	if err != nil {
@@ -105,6 +106,9 @@ func (w *painter) sights(t int, some []glance, out []sighting) {
 		for i, g := range now {
 			w.renew(w.seed^coverSeed, uint32(g.y*w.W+g.x), uint32(g.k))
 			j := w.src.Pair(w.use(useLens, 0, 0))
+			if w.alone {
+				j = vec.V2{X: 0.5, Y: 0.5}
+			}
 			f.Rays[i] = trace.Ray{O: w.eye, D: w.lens.Ray(float32(g.x)+j.X, float32(g.y)+j.Y), Min: w.Cut, Max: inf}
 			f.Rolls[i] = w.src.Bits(w.use(useBlend, 0, 0))
 		}

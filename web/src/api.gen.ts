@@ -691,6 +691,18 @@ export interface Preview {
   words: string
 }
 
+export interface Sharp {
+  type: 'sharp'
+  sight: string
+  revision: number
+  level: number
+  frame: string
+  width: number
+  height: number
+  scale: number
+  address: string
+}
+
 export interface Drafted {
   type: 'drafted'
   lamps: Record<string, LampFact>

@@ -1,9 +1,9 @@
-import type { Away, Drafted, Edited, Failed, Figures, FrameNews, Hello, Lamps, Present, Preview, Setup, Sighted } from '../api.gen'
+import type { Away, Drafted, Edited, Failed, Figures, FrameNews, Hello, Lamps, Present, Preview, Setup, Sharp, Sighted } from '../api.gen'
 import { api } from './client'
 import { flush, ownWaiting, sendWaiting } from './edits'
 import { complain, get, patched, rebuild, say, set, useSetup, type Op } from './state'
 
-export type News = Hello | Edited | Lamps | FrameNews | Figures | Sighted | Preview | Drafted | Present | Failed | Away
+export type News = Hello | Edited | Lamps | FrameNews | Figures | Sighted | Preview | Sharp | Drafted | Present | Failed | Away
 
 /** What the window's gaze wants of the news: the number of the last one sent, and where pictures in motion go. */
 export const gazes = { sent: 0, preview: (() => undefined) as (m: Preview) => void }
@@ -87,6 +87,9 @@ export function hear(m: News) {
       break
     case 'sighted':
       if (m.n >= gazes.sent) set({ sight: m.sight, astray: false })
+      break
+    case 'sharp':
+      set({ sharp: m })
       break
     case 'preview':
       gazes.preview(m)

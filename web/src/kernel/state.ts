@@ -2,7 +2,7 @@ import { produce, setAutoFreeze } from 'immer'
 import jsonpatch, { type Operation } from 'fast-json-patch'
 import { create } from 'zustand'
 import { worn } from './looks'
-import type { Figures, FrameNews, LampFact, Setup } from '../api.gen'
+import type { Figures, FrameNews, LampFact, Setup, Sharp } from '../api.gen'
 
 /** Where this window keeps whether changes go to the look that is worn alone, over a reload. */
 export const goes = 'willowherb.changes'
@@ -55,6 +55,8 @@ export interface State {
   /** Frames of each sight by level, and thumbnails by view. */
   frames: Record<string, Record<number, FrameNews>>
   thumbs: Record<string, FrameNews>
+  /** A picture at full size of smaller layers' light, until there are layers of that size. */
+  sharp: Sharp | null
   people: Record<string, string>
   windows: number
   figures: Record<string, Figures>
@@ -86,6 +88,7 @@ export const blank = {
   sight: '',
   frames: {},
   thumbs: {},
+  sharp: null,
   figures: {},
   undoLabel: '',
   redoLabel: '',

@@ -18,6 +18,7 @@ import type { Composite } from './composite'
 import { useComposite } from './useComposite'
 import { useDrawing } from './useDrawing'
 import { useLayers } from './useLayers'
+import { useSharp } from './useSharp'
 import { useGround, useMap, useRuntime } from './useMaps'
 import { asDrawn, legend, waySpecs } from './ways'
 import { luxAtRest, pointer, weighHere } from './weighing'
@@ -136,7 +137,7 @@ export function Picture({ warmth }: { warmth: Warmth }) {
   useGround(composite, finest)
   useMap(composite, finest)
   useRuntime(composite, finest, canvas)
-  useDrawing(composite, canvas, layers, warmth)
+  useDrawing(composite, canvas, layers, useSharp(composite, layers), warmth)
 
   const aspect = cameraOf?.aspect ?? 16 / 9
   const size = useFit(box, aspect)

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from 'react'
 import { useShallow } from 'zustand/react/shallow'
-import type { LampFact, Setup, Warmth } from '../api.gen'
+import type { LampFact, Setup, Sharp, Warmth } from '../api.gen'
 import { useComparison } from '../kernel/comparison'
 import { neutral } from '../kernel/live'
 import { useLook } from '../kernel/look'
@@ -18,6 +18,7 @@ import { histogram } from './histogram'
 import { keepPicture } from './lastPicture'
 import { itemsOf, runtimeItems, type Shown } from './parts'
 import type { Layers } from './useLayers'
+import { sharpKey } from './useSharp'
 import { asDrawn, codePalette, logRange, waySpecs } from './ways'
 
 const bytesOf = (b64: string) => Uint8Array.from(atob(b64), (c) => c.charCodeAt(0))
@@ -45,8 +46,18 @@ function drawWay(composite: Composite, s: Shown, doc: Setup, lamps: Record<strin
   }
 }
 
+/** useTable fetches a table of colour, by its hash, for the composite. */
+function useTable(composite: Composite | null, hash: string) {
+  const table = useTables((t) => t.tables[hash])
+  useEffect(() => {
+    if (hash) wantTable(hash)
+    if (composite && table) composite.putTable(hash, table.side, table.rgb)
+  }, [composite, hash, table])
+  return table
+}
+
 /** useDrawing draws the picture anew in the next display frame after anything that it shows has changed. */
-export function useDrawing(composite: Composite | null, canvas: React.RefObject<HTMLCanvasElement | null>, { shown, full, last }: Layers, warmth: Warmth) {
+export function useDrawing(composite: Composite | null, canvas: React.RefObject<HTMLCanvasElement | null>, { shown, full, last }: Layers, crisp: Sharp | null, warmth: Warmth) {
   const doc = useSetup((s) => s.doc)
   const view = useSetup((s) => s.view)
   const lamps = useSetup(lampsNow)
@@ -55,11 +66,7 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
   const { alone, way, picked, camera, moving, preview, objects, split, wipe, drawn: arrived, showFocus, exposed } = useLook(useShallow(({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn, showFocus, exposed }) => ({ alone, way, picked, camera, moving, preview, objects, split, wipe, drawn, showFocus, exposed })))
   const things = useThings((s) => s.things)
   const hash = (doc && gradeOf(doc, view)?.table?.blob) ?? ''
-  const table = useTables((t) => t.tables[hash])
-  useEffect(() => {
-    if (hash) wantTable(hash)
-    if (composite && table) composite.putTable(hash, table.side, table.rgb)
-  }, [composite, hash, table])
+  const table = useTable(composite, hash)
   const { compared, base } = useComparison()
   const ev = exposed ?? doc?.views[view]?.ev ?? 0
   const cameraOf = camera ?? doc?.views[view]
@@ -101,8 +108,11 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
         count(canvas.current, 'data-previews')
         return
       }
-      if (full.current.w > 0) composite.resize(full.current.w, full.current.h)
+      canvas.current?.setAttribute('data-sharp', crisp ? String(crisp.level) : '')
+      const size = crisp ? { w: crisp.width, h: crisp.height } : full.current
+      if (size.w > 0) composite.resize(size.w, size.h)
       if (map) composite.draw([{ key: `map/${map}`, gain: [1, 1, 1] }], f)
+      else if (crisp) composite.draw([{ key: sharpKey, gain: [1, 1, 1] }], f)
       else drawWay(composite, { sight: shown, way, warmth, stamp: (k) => composite.stamp(k), last: last.current }, doc, lamps, f)
       count(canvas.current, 'data-drawn')
       canvas.current?.setAttribute('data-frame', shown)
@@ -124,5 +134,5 @@ export function useDrawing(composite: Composite | null, canvas: React.RefObject<
       off = true
       clearTimeout(t)
     }
-  }, [composite, canvas, full, last, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, compared, base, view, table, showFocus, things])
+  }, [composite, canvas, full, last, crisp, doc, lamps, warmth, alone, shown, sight, astray, cameraOf, ev, arrived, way, map, picked, preview, moving, objects, split, wipe, compared, base, view, table, showFocus, things])
 }

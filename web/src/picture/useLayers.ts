@@ -7,6 +7,7 @@ import { best } from '../kernel/sums'
 import type { Composite } from './composite'
 import { LayerLoader, type Wanted } from './loader'
 import { partKey, partsOf } from './parts'
+import { sharpKey } from './useSharp'
 
 /** Layers is what of the sight's layers is on the graphics processor. */
 export interface Layers {
@@ -14,6 +15,8 @@ export interface Layers {
   shown: string
   /** The finest frame that there is of the window's sight. */
   finest: FrameNews | undefined
+  /** The sight of which every light's layer at full size is here. */
+  whole: string
   /** Size of the picture as the layers have it. */
   full: React.RefObject<{ w: number; h: number }>
   /** What each light showed last, until its new layer is here. */
@@ -30,13 +33,17 @@ function wantedOf(f: LampFact, frame: FrameNews, sight: string, way: Way): Wante
 }
 
 /** keptOf are the keys of what stays on the graphics processor. */
-function keptOf(wanted: Wanted[], sight: string, last: Map<string, string>, lamps: Record<string, LampFact>): Set<string> {
+function keptOf(wanted: Wanted[], done: boolean, sight: string, last: Map<string, string>, lamps: Record<string, LampFact>): Set<string> {
   const keep = new Set(wanted.map((w) => partKey(w.sight, w.lamp, w.part)))
   for (const k of last.values()) for (const part of [0, 1, 2, 3]) keep.add(partKey(sight, k, part))
   for (const m of ['albedo', 'normals', 'edges', 'reach', 'crowding']) keep.add(`map/${m}`)
+  if (!done) keep.add(sharpKey)
   for (const i of Object.keys(lamps)) keep.add(`rt/${sight}/${i}`)
   return keep
 }
+
+/** allLarge tells whether every light's finest layer is of full size. */
+const allLarge = (frames: Record<number, FrameNews> | undefined, lamps: Record<string, LampFact>) => Object.values(lamps).every((f) => best(frames, f.key)?.level === 2)
 
 const gather = 30 // ms: layers that come together are drawn together
 
@@ -53,6 +60,7 @@ export function useLayers(composite: Composite | null, canvas: React.RefObject<H
   const compared = useComparison((s) => s.compared)
   const base = useComparison((s) => s.base)
   const [shown, setShown] = useState('')
+  const [whole, setWhole] = useState('')
   const full = useRef({ w: 0, h: 0 })
   const last = useRef(new Map<string, string>())
   const loader = useRef<LayerLoader | null>(null)
@@ -83,6 +91,7 @@ export function useLayers(composite: Composite | null, canvas: React.RefObject<H
       loader.current = null
       memory.clear()
       setShown('')
+      setWhole('')
     }
   }, [composite, id])
 
@@ -109,9 +118,9 @@ export function useLayers(composite: Composite | null, canvas: React.RefObject<H
       if (fresh && wanted.some((w) => composite.stamp(partKey(w.sight, w.lamp, w.part)) === undefined)) return
       if (fresh) last.current.clear()
       full.current = { w: finest.width, h: finest.height }
-      if (missing === 0) {
-        composite.keep(keptOf(wanted, sight, last.current, all.lamps))
-      }
+      const done = missing === 0 && allLarge(frames, all.lamps)
+      if (done) setWhole(sight)
+      if (missing === 0) composite.keep(keptOf(wanted, done, sight, last.current, all.lamps))
       setShown(sight)
       useLook.setState((s) => ({ drawn: s.drawn + 1, preview: null }))
     }
@@ -120,5 +129,5 @@ export function useLayers(composite: Composite | null, canvas: React.RefObject<H
     canvas.current?.setAttribute('data-waiting', String(missing))
     if (missing === 0 && fresh) settle.current()
   }, [composite, frames, finest, all, shown, sight, way, canvas])
-  return { shown, finest, full, last }
+  return { shown, whole, finest, full, last }
 }
