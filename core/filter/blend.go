@@ -26,6 +26,7 @@ type group struct {
 	sharp      bool        // what smooth surfaces show
 	weight     []float32   // Noisy.Weight
 	kept       []float32   // what Lone left of each pixel
+	none       []uint8     // a bit for each level that no sample has reached a pixel by; nil: none such
 	mid, half  [][]float32 // the same two at every level
 	lum        [][]float32 // and the luminance of the mean
 	Blend
@@ -39,6 +40,9 @@ func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error
 	var pictures []Noisy
 	of := map[*float32]*group{}
 	for _, g := range groups {
+		if g.weight != nil {
+			g.none = slices.Repeat([]uint8{1<<(g.last+1) - 1}, n)
+		}
 		for range g.last + 1 {
 			g.mid, g.half = append(g.mid, make([]float32, 3*n)), append(g.half, make([]float32, n))
 			g.lum, g.weights = append(g.lum, make([]float32, n)), append(g.weights, make([]float32, n))
@@ -50,6 +54,13 @@ func (f *Filter) choose(ctx context.Context, groups []*group, workers int) error
 	err := f.levels(ctx, pictures, workers, func(level, at int, p *Noisy, c *[3][]float32, per []float32) {
 		g := of[&p.Pic[0]]
 		to := g.mid[level]
+		if &p.Pic[0] == &g.mean[0] {
+			for x, v := range per {
+				if v > 0 {
+					g.none[at+x] &^= 1 << level
+				}
+			}
+		}
 		if &p.Pic[0] == &g.diff[0] {
 			to = g.half[level]
 		}
@@ -113,6 +124,9 @@ func (f *Filter) weighLevels(ctx context.Context, g *group, workers int) error {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
 			best := float32(math.Inf(1))
 			for l := 0; l <= g.last; l++ {
+				if g.none != nil && g.none[i]>>l&1 == 1 && l < g.last {
+					g.weights[l][i] = float32(math.Inf(1))
+				}
 				best = min(best, g.weights[l][i])
 			}
 			var sum float32
@@ -148,11 +162,22 @@ func (g *group) blended(ctx context.Context, mean, diff []float32, workers int) 
 
 // errors are the square errors of a level over the pixels around: the noise, and the bias.
 func (f *Filter) errors(ctx context.Context, g *group, level int, noise, bias []float32, workers int) error {
+	var known []float32
+	if g.none != nil {
+		known = make([]float32, f.w*f.h)
+	}
 	err := spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
 			h := g.half[level][i]
 			m, d := g.lum[level][i]-g.lum[0][i], h-g.half[0][i]
 			noise[i], bias[i] = h*h, m*m-d*d
+			if known == nil {
+				continue
+			}
+			// A pixel that has no sample tells nothing: that it is black is no bias of the others.
+			if known[i] = 1; g.none[i]&(1|1<<level) != 0 {
+				noise[i], bias[i], known[i] = 0, 0, 0
+			}
 		}
 	})
 	if err == nil {
@@ -161,5 +186,16 @@ func (f *Filter) errors(ctx context.Context, g *group, level int, noise, bias []
 	if err == nil {
 		err = box(ctx, bias, f.w, around, workers)
 	}
-	return err
+	if err != nil || known == nil {
+		return err
+	}
+	if err = box(ctx, known, f.w, around, workers); err != nil {
+		return err
+	}
+	for i, k := range known {
+		if k > 0 {
+			noise[i], bias[i] = noise[i]/k, bias[i]/k
+		}
+	}
+	return nil
 }

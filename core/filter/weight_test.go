@@ -2,6 +2,7 @@ package filter
 
 import (
 	"context"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -34,6 +35,49 @@ func TestSamplesWeighPixels(t *testing.T) {
 		// Of 61 samples 60 have 1.
 		require.InEpsilon(t, (60*1+32)/61.0, mean[3*i+1], 0.1)
 		require.InEpsilon(t, mean[3*i+1], lum[i], 1e-4, "luminance as colours")
+	}
+}
+
+// While some pixels have no sample yet, that they are black is no reason to leave the others
+// unfiltered, or themselves: a plain wall comes out plain.
+func TestPixelsWithoutSamplesTakeTheirNeighbours(t *testing.T) {
+	const w, h = 64, 64
+	f := plain(w, h)
+	rng := rand.New(rand.NewPCG(8, 8))
+	for _, every := range []int{2, 4} {
+		mean, diff := make([]float32, 3*w*h), make([]float32, w*h)
+		for i := range w * h {
+			if (i%w+i/w)%every != 0 {
+				continue
+			}
+			a, b := 1+0.4*float32(rng.NormFloat64()), 1+0.4*float32(rng.NormFloat64())
+			v := (a + b) / 2
+			mean[3*i], mean[3*i+1], mean[3*i+2], diff[i] = v, v, v, (a-b)/2
+		}
+		s := NewSums(w, h)
+		s.Chosen = true
+		s.Paths = func(x, y int) int {
+			if (x+y)%every == 0 {
+				return 2
+			}
+			return 0
+		}
+		s.parts[part{width: 5}] = &halves{mean, diff}
+		pic, err := s.Finish(t.Context(), f, 2)
+		require.NoError(t, err)
+		for i := range w * h {
+			require.InDelta(t, 1, pic.RGB[3*i], 0.25, "pixel %d, %d of samples in every %d", i%w, i/w, every)
+		}
+		again := make([]float32, 3*w*h) // a layer of it is filtered alike
+		for i := range again {
+			if (i/3%w+i/3/w)%every == 0 {
+				again[i] = 2
+			}
+		}
+		require.NoError(t, f.ApplyChoice(t.Context(), pic.Choice, []Layer{{RGB: again, Kind: film.Bounced, Widths: Widest(true)}}, 2))
+		for i := range again {
+			require.InDelta(t, 2, again[i], 1e-3)
+		}
 	}
 }
 
