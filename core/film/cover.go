@@ -36,9 +36,22 @@ type Cell struct {
 	Share float32 // of the pixel's rays
 	// Of its first hit: the object, the distance, and the geometric normal on the viewer's side.
 	Object uint32
+	// Pane tells what a clear pane mirrors: the pixel shows something else behind it.
+	Pane   bool
 	Dist   float32
 	N      vec.V3
 	Albedo vec.V3
+}
+
+// Meet is how many surfaces meet in a pixel of these cells: a pane and what is seen through it
+// do not.
+func Meet(cells []Cell) (n int) {
+	for i := range cells {
+		if !cells[i].Pane {
+			n++
+		}
+	}
+	return max(n, min(len(cells), 1))
 }
 
 // CoverTile is what the camera rays of a tile met, sorted by pixel and surface.

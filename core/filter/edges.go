@@ -22,7 +22,7 @@ func (f *Filter) cells(x, y int) []film.Cell {
 }
 
 // mixed tells the pixels in which several surfaces meet.
-func (f *Filter) mixed(x, y int) bool { return len(f.cells(x, y)) > 1 }
+func (f *Filter) mixed(x, y int) bool { return film.Meet(f.cells(x, y)) > 1 }
 
 // shares is, for pixels in which several surfaces meet, the standard error of the share of
 // the largest; nil where no cover is known. Rays are spread evenly: across a straight edge
@@ -35,7 +35,7 @@ func (f *Filter) shares() []float32 {
 	out := make([]float32, f.w*f.h)
 	for i := range out {
 		cells := f.cells(i%f.w, i/f.w)
-		if len(cells) < 2 {
+		if film.Meet(cells) < 2 {
 			continue
 		}
 		n, most := 0, float32(0)
@@ -60,7 +60,7 @@ func (f *Filter) Edges(ctx context.Context, raw, filtered [][]float32, own []flo
 		e := edger{f: f, own: own, out: make([]float32, 0, f.w)}
 		return func(y int) {
 			for x := range f.w {
-				if cells := f.cells(x, y); len(cells) > 1 {
+				if cells := f.cells(x, y); film.Meet(cells) > 1 {
 					e.pixel(x, y, cells, raw, filtered, around)
 				}
 			}

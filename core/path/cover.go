@@ -6,6 +6,7 @@ import (
 
 	"willowherb/core/colour"
 	"willowherb/core/film"
+	"willowherb/core/sampling"
 	"willowherb/core/spread"
 	"willowherb/core/surface"
 	"willowherb/core/trace"
@@ -26,6 +27,7 @@ type sighting struct {
 	dist    float32
 	object  uint32
 	mat     uint16
+	pane    bool // what a clear pane mirrors
 	cell    int
 }
 
@@ -115,10 +117,30 @@ func (w *painter) sights(t int, some []glance, out []sighting) {
 		w.tracer.FirstOf(f)
 		for i, g := range now {
 			w.Begin(w.seed^coverSeed, uint32(g.y*w.W+g.x), uint32(g.k))
+			w.turn = turn{uint32(g.y*w.W+g.x) + w.seed*0x9e3779b1, g.k}
 			w.sight(i, &out[from+i])
 			w.shown(t, g.x, g.y)
 		}
 	}
+}
+
+// mostThrough is the most of a pixel's camera rays that pass a clear pane: what it mirrors is
+// faint, and may be bright enough to be seen all the same; the few rays of a chance as
+// small as its share would be specks.
+const mostThrough = 0.75
+
+// turn deals a pixel's camera rays out evenly between what is seen through its panes and what
+// they mirror.
+type turn struct {
+	pixel uint32
+	k     int
+}
+
+// roll is from 0 to 1, evenly over the rays of the pixel at each pane.
+func (t *turn) roll(pane int) float32 {
+	steps := [4]float64{math.Phi - 1, math.Sqrt2 - 1, 0.7320508, 0.2360680}
+	_, r := math.Modf(float64(sampling.Chance(t.pixel, 0x71c9+uint32(pane))) + float64(t.k)*steps[pane%len(steps)])
+	return float32(r)
 }
 
 // sight tells what ray i of those that were followed shows.
@@ -137,10 +159,13 @@ func (w *painter) sight(i int, out *sighting) {
 		return
 	}
 	if m := &sc.Materials[sc.Mat[tri]]; m.Transmission > 0 {
-		if !w.extend(&s, &w.v) {
+		w.even = &w.turn
+		ok := w.extend(&s, &w.v)
+		if w.even = nil; !ok {
 			return
 		}
 		tri, hit.U, hit.V, hit.T = w.v.Tri, w.v.P.U, w.v.P.V, w.v.Dist
+		out.pane = w.v.F.Clear > 0
 		out.through = undone(w.v.From.Through, w.clearness(s.D, hit.T)) // the air is told when a hit is looked at
 	} else if e := w.emitter[sc.Mat[tri]]; e >= 0 && w.on[e] {
 		p := sc.PointAt(tri, hit.U, hit.V)
@@ -165,7 +190,7 @@ func (a *sighting) alike(b *sighting) bool {
 		return a.hit.Tri == b.hit.Tri
 	}
 	one := vec.Splat(1)
-	return a.object == b.object && a.mat == b.mat && a.n.Dot(b.n) > 0.9 && (a.through == one) == (b.through == one) &&
+	return a.object == b.object && a.mat == b.mat && a.pane == b.pane && a.n.Dot(b.n) > 0.9 && (a.through == one) == (b.through == one) &&
 		a.dist-b.dist < 0.05*a.dist && b.dist-a.dist < 0.05*a.dist
 }
 
@@ -188,7 +213,7 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 		for ; i <= y%film.TileSize*film.TileSize+x%film.TileSize; i++ {
 			out.First[i] = uint16(len(out.Cells)) // pixels outside the picture have none
 		}
-		n, cells := 0, 0
+		n, cells, meet := 0, 0, 0 // rays, cells, and those that are no panes
 		var first [film.MostCells]int
 		tell := func() {
 			met[n].cell = -1
@@ -203,6 +228,9 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 				if cells < film.MostCells {
 					first[cells] = n
 					cells++
+					if !met[n].pane {
+						meet++
+					}
 				}
 			}
 		}
@@ -223,7 +251,7 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 		for ; n < each; n++ {
 			tell()
 		}
-		if cells > 1 && n < edges {
+		if meet > 1 && n < edges {
 			w.sights(t, glances(some[:0], x, y, n, edges), met[n:])
 			for ; n < edges; n++ {
 				tell()
@@ -244,10 +272,10 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 				}
 			}
 			many := len(out.Hits) - from
-			if many > most {
+			if many > most && (meet == 0 || !met[first[c]].pane) {
 				best, most = c, many
 			}
-			out.Cells = append(out.Cells, film.Cell{First: uint32(from), Hits: uint16(many), Share: float32(many) / float32(n), Object: met[first[c]].object, Dist: met[first[c]].dist, N: met[first[c]].n})
+			out.Cells = append(out.Cells, film.Cell{First: uint32(from), Hits: uint16(many), Share: float32(many) / float32(n), Object: met[first[c]].object, Pane: met[first[c]].pane, Dist: met[first[c]].dist, N: met[first[c]].n})
 		}
 		if w.Guide != nil {
 			w.guideBy(x, y, out.Cells[len(out.Cells)-cells:], best, out)

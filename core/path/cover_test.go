@@ -38,12 +38,12 @@ func coveredPass(t testing.TB, w *world.World, lights []*light.Light, rays Rays)
 	return p
 }
 
-// A pixel's cells share it among them, pixels on an edge have several, and what the guide
-// says is of the surface that has most.
+// A pixel's cells share it among them, pixels on an edge have several, and more rays; what a
+// pane mirrors is a cell, but no edge.
 func TestCover(t *testing.T) {
 	p := coveredPass(t, furnished(t), lamps(), Rays{Each: 8, Edges: 32})
 	c := p.Layers[0].Cover
-	edges := 0
+	edges, panes := 0, 0
 	for y := range p.H {
 		for x := range p.W {
 			tile := c.Tiles[y/film.TileSize*film.Tiles(p.W)+x/film.TileSize]
@@ -55,7 +55,13 @@ func TestCover(t *testing.T) {
 				hits += int(k.Hits)
 			}
 			require.InDelta(t, 1, sum, 1e-5)
-			if to-from > 1 {
+			for _, k := range tile.Cells[from:to] {
+				if k.Pane && film.Meet(tile.Cells[from:to]) == 1 && to-from == 2 {
+					panes++
+					require.InDelta(t, 2, k.Hits, 1, "a quarter of the rays is mirrored, dealt out evenly")
+				}
+			}
+			if film.Meet(tile.Cells[from:to]) > 1 {
 				edges++
 				require.Equal(t, 32, hits)
 			} else {
@@ -63,6 +69,7 @@ func TestCover(t *testing.T) {
 			}
 		}
 	}
+	require.Greater(t, panes, 50)
 	require.Greater(t, edges, 100)
 	require.Less(t, edges, 48*40/2)
 	require.Greater(t, c.Bytes(), 48*40*8*8)

@@ -109,6 +109,7 @@ type painter struct {
 	seed   uint32
 	lens   world.Lens
 	firsts world.Firsts
+	turn   turn
 	alone  bool // the only camera ray of a pixel goes through its middle
 }
 

@@ -86,6 +86,7 @@ type Walker struct {
 	Bounces int
 
 	found   [][film.Kinds]vec.V3 // for each light
+	even    *turn                // how a camera ray of a cover passes panes; nil: by chance
 	first   Vertex
 	gains   []vec.V3
 	few     int
@@ -297,8 +298,11 @@ func (w *Walker) extend(s *Segment, v *Vertex) bool {
 		}
 		if f.Clear > 0 {
 			g := surface.Passing(sc, m, p, s.D)
-			q := min(g.Max(), 0.95)
-			if w.src.Loose(w.use(useGlass, s.Depth, pane)).X < q {
+			q, roll := min(g.Max(), 0.95), w.src.Loose(w.use(useGlass, s.Depth, pane)).X
+			if w.even != nil {
+				q, roll = min(q, mostThrough), w.even.roll(pane)
+			}
+			if roll < q {
 				s.Through, tint = s.Through.Mul(g).Scale(1/q), tint.Mul(g).Scale(1/q)
 				o, travel = world.Leave(p.Pos, p.Ng, s.D), far
 				continue
