@@ -94,7 +94,7 @@ func TestTheFirstFullPictureIsWhole(t *testing.T) {
 	// What is shown until then is between the two: its light is borrowed, its surfaces are not.
 	seen := p.sights[p.key("boardwalk")]
 	require.Nil(t, seen.sharp, "it goes when the first full picture has come")
-	sharp, err := p.surfaces(ctx, seen, half)
+	sharp, err := p.surfaces(ctx, seen, half, p.lamps)
 	require.NoError(t, err)
 	pic, err := sharp.lit(ctx, half, p.lamps, 2)
 	require.NoError(t, err)

@@ -131,7 +131,7 @@ func (h *hall) has(eye int64, f func(News) bool) bool {
 
 func (h *hall) wait(what string, f func() bool) {
 	h.t.Helper()
-	require.Eventually(h.t, f, 30*time.Second, 3*time.Millisecond, what)
+	require.Eventually(h.t, f, 90*time.Second, 3*time.Millisecond, what)
 }
 
 // waitFor waits until an eye was told of its sight at a level.

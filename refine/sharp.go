@@ -35,14 +35,32 @@ const SharpLayer = "sharp"
 // sharp is a sight's picture at full size before it has layers of that size.
 type sharp struct {
 	w, h  int
-	by    *filter.Filter // what its pixels show
-	of    string         // what it was made of
+	by    *filter.Filter            // what its pixels show
+	seen  map[[32]byte]*film.Layers // and where lamps are seen shining there
+	cover *film.Cover
+	of    string // what it was made of
 	words []uint32
 	news  Sharp
 }
 
 // bytes is the memory that it takes.
-func (s *sharp) bytes() int { return 60*s.w*s.h + 4*len(s.words) }
+func (s *sharp) bytes() int {
+	n := 60*s.w*s.h + 4*len(s.words)
+	for _, y := range s.seen {
+		n += y.Bytes()
+	}
+	return n
+}
+
+// has reports whether it is known where those of the lamps that shine are seen.
+func (s *sharp) has(lamps []*lamps.Lamp) bool {
+	for _, l := range lamps {
+		if l.Shines() && s.seen[l.Key] == nil {
+			return false
+		}
+	}
+	return true
+}
 
 // source is the smaller picture that the sharp one would be made of, and its name; nil where
 // none is complete, or there is no need: a light has a layer at full size. Call with mu held.
@@ -94,9 +112,9 @@ func (p *Pictures) sharpen(ctx context.Context, j plan.Job) error {
 	s := t.sharp
 	p.mu.Unlock()
 
-	if s == nil {
+	if s == nil || !s.has(lamps) {
 		var err error
-		if s, err = p.surfaces(ctx, t, shot); err != nil {
+		if s, err = p.surfaces(ctx, t, shot, lamps); err != nil {
 			return err
 		}
 	}
@@ -105,7 +123,7 @@ func (p *Pictures) sharpen(ctx context.Context, j plan.Job) error {
 		return err
 	}
 	words, scale := film.Pack(pic)
-	made := &sharp{w: s.w, h: s.h, by: s.by, of: of, words: words}
+	made := &sharp{w: s.w, h: s.h, by: s.by, seen: s.seen, cover: s.cover, of: of, words: words}
 	made.news = Sharp{"sharp", t.key, revision, from.level, frameKey(t.key, plan.Full), s.w, s.h, float64(scale), address(words)}
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -116,38 +134,65 @@ func (p *Pictures) sharpen(ctx context.Context, j plan.Job) error {
 	return nil
 }
 
-// surfaces finds what the pixels of a sight show at full size: by one ray each.
-func (p *Pictures) surfaces(ctx context.Context, t *sight, small *Frame) (*sharp, error) {
+// surfaces finds what the pixels of a sight show at full size, and what of the lamps is seen
+// shining there: by one ray each.
+func (p *Pictures) surfaces(ctx context.Context, t *sight, small *Frame, lamps []*lamps.Lamp) (*sharp, error) {
 	w, h := p.studio.Size(t.see.Camera.Aspect, plan.Full)
 	pass := &path.Pass{World: small.Stage.World, Camera: small.Cam, W: w, H: h, Seed: 1, Guide: film.NewGuide(w, h), Sight: small.See}
+	seen := map[[32]byte]*film.Layers{}
+	for _, l := range lamps {
+		if l.Shines() {
+			seen[l.Key] = film.NewLayers(w, h)
+			pass.Lights, pass.Layers = append(pass.Lights, l.Source), append(pass.Layers, seen[l.Key])
+		}
+	}
 	if _, err := pass.MakeCover(ctx, path.Rays{Each: 1, Edges: 1}, p.studio.opt.Workers); err != nil {
 		return nil, err
 	}
-	return &sharp{w: w, h: h, by: filter.New(pass.Guide, small.Cam, p.studio.opt.Workers)}, nil
+	return &sharp{w: w, h: h, by: filter.New(pass.Guide, small.Cam, p.studio.opt.Workers), seen: seen, cover: pass.Guide.Cover}, nil
 }
 
-// lit is the light of a smaller picture on the surfaces, RGB in cd/m2.
+// lit is the light of a smaller picture on the surfaces, RGB in cd/m2. What is seen shining is
+// not borrowed: it may be a thousand times as bright as what it borders on.
 func (s *sharp) lit(ctx context.Context, from *Frame, lamps []*lamps.Lamp, workers int) ([]float32, error) {
 	small := filter.New(from.Guide, from.Cam, workers)
-	light, air := from.Compose(lamps, nil), make([]float32, 3*from.W*from.H)
-	foggy := false
+	light, seen := from.Compose(lamps, nil), make([]float32, 3*s.w*s.h)
+	var parts [Parts][]float32
 	for _, l := range lamps {
-		if words, gain := from.Packed(l, Air); words != nil && gain != black {
-			film.Unpack(words, gain, air)
-			foggy = true
+		for _, part := range []int{Shine, Air} {
+			words, gain := from.Packed(l, part)
+			if words == nil || gain == black {
+				continue
+			}
+			if parts[part] == nil {
+				parts[part] = make([]float32, len(light))
+			}
+			film.Unpack(words, gain, parts[part])
+		}
+		if y := s.seen[l.Key]; y != nil {
+			y.Average(film.Seen, l.Gain(), seen)
 		}
 	}
-	if foggy {
-		for i, v := range air {
+	for _, part := range parts {
+		for i, v := range part {
 			light[i] = max(light[i]-v, 0)
 		}
 	}
-	pics, err := s.by.Enlarge(ctx, small, [][]float32{light}, workers)
+	borrowed := [][]float32{light}
+	if parts[Shine] != nil {
+		borrowed = append(borrowed, parts[Shine])
+	}
+	pics, err := s.by.Enlarge(ctx, small, borrowed, workers)
 	if err != nil {
 		return nil, err
 	}
-	if foggy {
-		addTo(pics[0], s.by.EnlargeHaze(small, air))
+	if parts[Shine] != nil {
+		unseen(s.cover, seen, pics[1])
+		addTo(pics[0], pics[1])
 	}
+	if parts[Air] != nil {
+		addTo(pics[0], s.by.EnlargeHaze(small, parts[Air]))
+	}
+	addTo(pics[0], seen)
 	return pics[0], nil
 }

@@ -444,7 +444,10 @@ func (k *task) lent(ctx context.Context, by *filter.Filter, from, to int) ([][fi
 	}
 	for i := range out {
 		if mirrored := out[i][film.Reflected]; mirrored != nil {
-			k.unseen(k.sums[from+i], mirrored)
+			y := k.sums[from+i]
+			seen := make([]float32, len(mirrored))
+			y.Average(film.Seen, vec.Splat(1), seen)
+			unseen(y.Cover, seen, mirrored)
 		}
 	}
 	return out, nil
@@ -452,12 +455,10 @@ func (k *task) lent(ctx context.Context, by *filter.Filter, from, to int) ([][fi
 
 // unseen blackens the pixels of what shines in mirrors that do not mirror, or in which it is
 // seen itself.
-func (k *task) unseen(y *film.Layers, mirrored []float32) {
-	seen := make([]float32, len(mirrored))
-	y.Average(film.Seen, vec.Splat(1), seen)
+func unseen(c *film.Cover, seen, mirrored []float32) {
 	for px := range len(mirrored) / 3 {
-		x, row := px%y.W, px/y.W
-		t := y.Cover.Tiles[row/film.TileSize*film.Tiles(y.W)+x/film.TileSize]
+		x, row := px%c.W, px/c.W
+		t := c.Tiles[row/film.TileSize*film.Tiles(c.W)+x/film.TileSize]
 		if !t.IsSmooth(x, row) || colour.LuminanceAt(seen, 3*px) > 0 {
 			clear(mirrored[3*px : 3*px+3])
 		}
