@@ -117,7 +117,7 @@ func (w *painter) sights(t int, some []glance, out []sighting) {
 		w.tracer.FirstOf(f)
 		for i, g := range now {
 			w.Begin(w.seed^coverSeed, uint32(g.y*w.W+g.x), uint32(g.k))
-			w.turn = turn{uint32(g.y*w.W+g.x) + w.seed*0x9e3779b1, g.k}
+			w.turn = turn{uint32(g.y*w.W+g.x) + w.seed*0x9e3779b1, g.k, w.alone}
 			w.sight(i, &out[from+i])
 			w.shown(t, g.x, g.y)
 		}
@@ -134,13 +134,18 @@ const mostThrough = 0.75
 type turn struct {
 	pixel uint32
 	k     int
+	alone bool // it is the pixel's only ray: it goes through
 }
 
-// roll is from 0 to 1, evenly over the rays of the pixel at each pane.
-func (t *turn) roll(pane int) float32 {
+// deal is how many of a pixel's rays pass a pane that lets a share of its light through, and
+// a number from 0 to 1, evenly over them, that is under it for those.
+func (t *turn) deal(share float32, pane int) (through, roll float32) {
+	if t.alone {
+		return 1, 0
+	}
 	steps := [4]float64{math.Phi - 1, math.Sqrt2 - 1, 0.7320508, 0.2360680}
 	_, r := math.Modf(float64(sampling.Chance(t.pixel, 0x71c9+uint32(pane))) + float64(t.k)*steps[pane%len(steps)])
-	return float32(r)
+	return min(share, mostThrough), float32(r)
 }
 
 // sight tells what ray i of those that were followed shows.

@@ -75,6 +75,26 @@ func TestCover(t *testing.T) {
 	require.Greater(t, c.Bytes(), 48*40*8*8)
 }
 
+// The only ray of a pixel goes through panes.
+func TestTheOnlyRayGoesThrough(t *testing.T) {
+	p := coveredPass(t, furnished(t), lamps(), Rays{Each: 1, Edges: 1})
+	tinted := 0
+	for _, tile := range p.Layers[0].Cover.Tiles {
+		for _, c := range tile.Cells {
+			require.False(t, c.Pane)
+			require.Equal(t, float32(1), c.Share)
+		}
+		for _, v := range tile.Through {
+			require.LessOrEqual(t, v.Max(), float32(1), "and is as faint as the pane makes it")
+			if v.Y < 1 {
+				tinted++
+				require.Less(t, v.X, v.Y, "green")
+			}
+		}
+	}
+	require.Greater(t, tinted, 100)
+}
+
 // What a covered picture shows of each lamp is what the plain one shows: through glass, on
 // what shines, by all ways. 2 %: what 128 samples leave to chance in the mean.
 func TestCoveredPictureIsThePlainOne(t *testing.T) {

@@ -300,7 +300,7 @@ func (w *Walker) extend(s *Segment, v *Vertex) bool {
 			g := surface.Passing(sc, m, p, s.D)
 			q, roll := min(g.Max(), 0.95), w.src.Loose(w.use(useGlass, s.Depth, pane)).X
 			if w.even != nil {
-				q, roll = min(q, mostThrough), w.even.roll(pane)
+				q, roll = w.even.deal(q, pane)
 			}
 			if roll < q {
 				s.Through, tint = s.Through.Mul(g).Scale(1/q), tint.Mul(g).Scale(1/q)
