@@ -72,7 +72,7 @@ type Layer struct {
 	Samples int  // taken
 	Version int  // samples as published; 0: not yet
 	Clean   bool // what is left of its noise cannot be seen
-	Finer   bool // it has been published at a larger size
+	Finer   bool // it has been published at a larger size, or is to be next
 }
 
 // Kind is a kind of work.

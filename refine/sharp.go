@@ -63,7 +63,8 @@ func (s *sharp) has(lamps []*lamps.Lamp) bool {
 }
 
 // source is the smaller picture that the sharp one would be made of, and its name; nil where
-// none is complete, or there is no need: a light has a layer at full size. Call with mu held.
+// none is complete, or there is no need: a light has a layer at full size, or the picture is of
+// the light alone. Call with mu held.
 func (p *Pictures) source(t *sight) (*frame, string) {
 	if p.stage == nil || t.stage.Key != p.stage.Key {
 		return nil, ""
@@ -72,7 +73,7 @@ func (p *Pictures) source(t *sight) (*frame, string) {
 		return nil, ""
 	}
 	for _, level := range []int{plan.Middle, plan.Coarse} {
-		if f := t.levels[level]; f != nil && f.complete(p.lamps) {
+		if f := t.levels[level]; f != nil && f.see.Neutral == 0 && f.complete(p.lamps) {
 			return f, f.key + " " + strconv.FormatInt(p.revision, 10)
 		}
 	}

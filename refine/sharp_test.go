@@ -35,6 +35,27 @@ func TestWhatIsSmallIsShownSharpUntilThereIsMore(t *testing.T) {
 	require.False(t, h.has(1, func(n News) bool { m, ok := n.(Sharp); return ok && m.Revision > 0 }), "the other lights' layers are better")
 }
 
+// A light that was moved goes from its coarse layer to the one at full size.
+func TestAMovedLightIsAtFullSizeNext(t *testing.T) {
+	h, p := opened(t, Options{Width: 64, MaxSamples: 4, Workers: 2})
+	h.view(1, "a")
+	h.waitFor(1, plan.Full, 4)
+	h.edit(p, replace("/lights/one/position", [3]float64{1, 2, 0.5}))
+	h.wait("it at full size", func() bool { return p.finished("a")["one"] == 4 })
+	key := stage.KeyName(p.lamps[0].Key)
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	var levels []int
+	for _, n := range h.news[1] {
+		if m, ok := n.(*FrameNews); ok && m.View == "" && m.Layers[key].Version > 0 {
+			levels = append(levels, m.Level)
+		}
+	}
+	require.Equal(t, plan.Coarse, levels[0])
+	require.NotContains(t, levels, plan.Middle)
+	require.Equal(t, plan.Full, levels[1])
+}
+
 func TestASharpPictureIsOfItsRevision(t *testing.T) {
 	h, p := opened(t, Options{Width: 64, MaxSamples: 2, Workers: 2})
 	h.view(1, "a")

@@ -273,8 +273,9 @@ func (p *Pictures) plan() plan.Setup {
 func (p *Pictures) progress(t *sight, level int, lamps []*lamps.Lamp) plan.Frame {
 	now := p.studio.clock.Load()
 	f := plan.Frame{Goal: p.studio.goal(level), Layers: make([]plan.Layer, len(lamps))}
+	direct := level == plan.Middle && t.soonFull(lamps)
 	for i, l := range lamps {
-		f.Layers[i] = plan.Layer{Key: l.Key, Finer: level < plan.Full && t.finer(l.Key, level)}
+		f.Layers[i] = plan.Layer{Key: l.Key, Finer: level < plan.Full && t.finer(l.Key, level) || direct}
 		if t.levels[level] == nil {
 			continue
 		}
@@ -289,6 +290,25 @@ func (p *Pictures) progress(t *sight, level int, lamps []*lamps.Lamp) plan.Frame
 		}
 	}
 	return f
+}
+
+// soon is how many lights are at full size in about the time that half of it would take.
+const soon = 2
+
+// soonFull reports whether what the lamps still lack at full size is best made at once: it is
+// known what the pixels show, and few lamps lack anything, as after one was moved.
+func (t *sight) soonFull(lamps []*lamps.Lamp) bool {
+	f := t.levels[plan.Full]
+	if f == nil || f.cover == nil {
+		return false
+	}
+	lack := 0
+	for _, l := range lamps {
+		if y := f.layers[l.Key]; y == nil || y.pub == nil {
+			lack++
+		}
+	}
+	return lack <= soon && lack < len(lamps)
 }
 
 // held tells what fills memory, and forgets layers of lights as they were some edits

@@ -31,8 +31,10 @@ type task struct {
 	lamps []*lamps.Lamp
 	sums  []*film.Layers
 	own   []*layer // whose sums they are
-	// half is what the picture of half the size has of the lamps, nil for none.
-	half []*Published
+	// half is what the finest smaller picture has of the lamps, nil for none, and of which
+	// frame that is.
+	half   []*Published
+	halves []*frame
 }
 
 // run does a job, or nothing where its keys stand for nothing any more.
@@ -142,10 +144,13 @@ func (p *Pictures) begin(j plan.Job) *task {
 		}
 		k.lamps, k.sums, k.own = append(k.lamps, l), append(k.sums, y.sums), append(k.own, y)
 		var half *Published
-		if m := t.levels[plan.Middle]; m != nil && m.layers[l.Key] != nil {
-			half = m.layers[l.Key].pub
+		var of *frame
+		for _, level := range []int{plan.Middle, plan.Coarse} {
+			if m := t.levels[level]; half == nil && m != nil && m.layers[l.Key] != nil {
+				half, of = m.layers[l.Key].pub, m
+			}
 		}
-		k.half = append(k.half, half)
+		k.half, k.halves = append(k.half, half), append(k.halves, of)
 	}
 	if len(k.lamps) == 0 {
 		return nil
@@ -403,17 +408,32 @@ func (k *task) publish(ctx context.Context, samples int) error {
 	return nil
 }
 
-// lent makes of the pictures of half the size what the first samples of some of the job's
-// lamps do not have: what is bounced and, of what shines, all but how it is seen.
+// lent makes of smaller pictures what the first samples of some of the job's lamps do not
+// have: what is bounced and, of what shines, all but how it is seen.
 func (k *task) lent(ctx context.Context, by *filter.Filter, from, to int) ([][film.Kinds][]float32, error) {
-	k.mu.Lock()
-	m := k.t.levels[plan.Middle]
-	k.mu.Unlock()
 	out := make([][film.Kinds][]float32, to-from)
+	done := map[*frame]bool{}
+	for _, m := range k.halves[from:to] {
+		if done[m] {
+			continue
+		}
+		done[m] = true
+		if err := k.lentBy(ctx, by, m, from, out); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// lentBy is lent of the lamps whose smaller picture m is.
+func (k *task) lentBy(ctx context.Context, by *filter.Filter, m *frame, from int, out [][film.Kinds][]float32) error {
 	var small [][]float32
 	var large []*[]float32
 	half := filter.New(m.guide, m.cam, k.studio.opt.Workers)
 	for i := range out {
+		if k.halves[from+i] != m {
+			continue
+		}
 		of := k.half[from+i]
 		part := func(part int) []float32 {
 			pic := make([]float32, 3*m.w*m.h)
@@ -437,20 +457,20 @@ func (k *task) lent(ctx context.Context, by *filter.Filter, from, to int) ([][fi
 	}
 	pics, err := by.Enlarge(ctx, half, small, k.studio.opt.Workers)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	for i, pic := range pics {
 		*large[i] = pic
 	}
 	for i := range out {
-		if mirrored := out[i][film.Reflected]; mirrored != nil {
+		if mirrored := out[i][film.Reflected]; mirrored != nil && k.halves[from+i] == m {
 			y := k.sums[from+i]
 			seen := make([]float32, len(mirrored))
 			y.Average(film.Seen, vec.Splat(1), seen)
 			unseen(y.Cover, seen, mirrored)
 		}
 	}
-	return out, nil
+	return nil
 }
 
 // unseen blackens the pixels of what shines in mirrors that do not mirror, or in which it is

@@ -243,4 +243,21 @@ var mutants = []mutant{
 	{"coarser maps keep what is too small for them", "core/bake/coarse.go", `if to := by.Of(l.Object); to != nil {`, `if to := by.Of(l.Object); to != nil || len(by.at) > 0 {`, "./core/bake"},
 	{"coarser maps lose light", "core/bake/coarse.go", `share * sum[3*to+c] / n[to]`, `share * sum[3*to+c] / (n[to] + 1)`, "./core/bake"},
 	{"thinned probes lose their heights", "core/probes/thin.go", `if d.Y >= level || d.Y <= -level {`, `if d.Y >= 9*level || d.Y <= -9*level {`, "./core/probes"},
+	{"packets: rays that part go together", "core/trace/packet_amd64.go", `		archsimd.ClearAVXUpperBits()
+		return false`, `		archsimd.ClearAVXUpperBits()`, "./core/trace"},
+	{"packets: boxes that only the first ray meets", "core/trace/packet.go", `if v > most {`, `if v > 1e30 {`, "./core/trace"},
+	{"packets: what ends before is hit", "core/trace/packet_amd64.go", `tr.leafWide(&rays[k], child&^leafFlag, pk.far[k])`, `tr.leafWide(&rays[k], child&^leafFlag, 1e30)`, "./core/trace"},
+	{"packets: of shifted origins one", "core/trace/packet.go", `lo, hi = lower(lo, r.O), upper(hi, r.O)`, `lo = lower(lo, r.O)`, "./core/trace"},
+	{"textures: a texel off", "core/scene/texture.go", `if float32(i) > x {`, `if float32(i) > 9e9 {`, "./core/scene"},
+	{"gaps are told as bias", "core/filter/blend.go", `if known[i] = 1; g.none[i]&(1|1<<level) != 0 {`, `if known[i] = 1; g.none[i] > 63 {`, "./core/filter"},
+	{"gaps are left black", "core/filter/blend.go", `if g.none != nil && g.none[i]>>l&1 == 1 && l < g.last {`, `if g.none != nil && g.none[i] > 63 && l < g.last {`, "./core/filter"},
+	{"panes are edges", "core/film/cover.go", `if !cells[i].Pane {`, `if !cells[i].Pane || i >= 0 {`, "./core/film"},
+	{"panes by chance", "core/path/cover.go", `float64(t.k)*steps[pane%len(steps)]`, `0*steps[0]+float64(sampling.Chance(t.pixel, uint32(t.k)))`, "./core/path"},
+	{"the only ray of a pixel stops at a pane", "core/path/cover.go", `		return 1, 0
+`, `		return share, 1
+`, "./core/path"},
+	{"the sharp picture is told for ever", "refine/sharp.go", `f != nil && f.some(p.lamps)`, `f != nil && f.some(nil)`, "./refine"},
+	{"the sharp picture of an older revision", "refine/sharp.go", `f.key + " " + strconv.FormatInt(p.revision, 10)`, `f.key + strconv.Itoa(0)`, "./refine"},
+	{"mirrored where it is seen", "refine/sharp.go", `unseen(s.cover, seen, pics[1])`, `unseen(s.cover, seen, pics[1][:0])`, "./refine"},
+	{"sharp before another's coarse picture", "plan/plan.go", `rankSharp   = 5`, `rankSharp   = -1`, "./plan"},
 }
