@@ -719,6 +719,19 @@ func TestPicturesInMotionKeepTheirPace(t *testing.T) {
 
 // TestPicturesRestWhileSomethingElseIsWaitedFor: a first sample of each is made all the same, and
 // they go on to their goal afterwards.
+// A first picture that was stopped between its sample and its publishing does not rest: it is
+// what the window waits for.
+func TestWhatRests(t *testing.T) {
+	for want, jobs := range map[bool][]plan.Job{
+		true:  {{Kind: plan.Samples, From: 1}, {Kind: plan.Samples, From: 8}},
+		false: {{Kind: plan.Samples}, {Kind: plan.Samples, From: 1, Owed: true}, {Kind: plan.Motion, From: 1}, {Kind: plan.Sharpen}},
+	} {
+		for _, j := range jobs {
+			require.Equal(t, want, mayRest(j), "%+v", j)
+		}
+	}
+}
+
 func TestPicturesRestWhileSomethingElseIsWaitedFor(t *testing.T) {
 	s, blobs := studio(t, Options{Width: 64, MaxSamples: 8, Workers: 2})
 	var asked atomic.Int32

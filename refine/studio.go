@@ -424,6 +424,10 @@ func (s *Studio) resting() bool {
 	return busy != nil && busy()
 }
 
+// mayRest tells the work that others' waiting comes before: more samples. What has been
+// sampled and not been published is finished; it may be the first that a window sees.
+func mayRest(j plan.Job) bool { return j.Kind == plan.Samples && j.From > 0 && !j.Owed }
+
 // work is the worker's loop.
 func (s *Studio) work(ctx context.Context) {
 	defer close(s.done)
@@ -437,7 +441,7 @@ func (s *Studio) work(ctx context.Context) {
 		if err := spread.Guard(func() error { j, restless = s.next(); return nil }); err != nil {
 			slog.Error("choosing the next work failed", "err", err)
 		}
-		if j.Kind == plan.Samples && j.From > 0 && s.resting() {
+		if mayRest(j) && s.resting() {
 			j.Kind, restless = plan.Idle, true
 		}
 		if j.Kind == plan.Idle {
