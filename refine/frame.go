@@ -172,12 +172,17 @@ func (f *frame) least(t *sight, lamps []*lamps.Lamp, most int) int {
 
 // complete reports whether each of the lamps has a published layer in f.
 func (f *frame) complete(lamps []*lamps.Lamp) bool {
+	return len(lamps) > 0 && f.lacks(lamps) == 0
+}
+
+// lacks counts the lamps that have no published layer in f.
+func (f *frame) lacks(lamps []*lamps.Lamp) (n int) {
 	for _, l := range lamps {
 		if y := f.layers[l.Key]; y == nil || y.pub == nil {
-			return false
+			n++
 		}
 	}
-	return len(lamps) > 0
+	return n
 }
 
 // sparse reports whether a frame is large enough for bounced light to be taken in

@@ -13,12 +13,13 @@ import (
 
 // Sharp tells a window of a picture at full size before any light has a layer of that size:
 // the light of the finest smaller picture on the surfaces that the full one shows, at the
-// gains of a revision. It is fetched as the layer SharpLayer of the full frame.
+// gains of a revision. Its RGB9_E5 words are fetched under their address as the layer
+// SharpLayer of the full frame, and are cd/m2 times Scale.
 type Sharp struct {
 	Type     string  `json:"type"` // "sharp"
 	Sight    string  `json:"sight"`
-	Revision int64   `json:"revision"`
-	Level    int     `json:"level"` // of the picture whose light it is
+	Revision int64   `json:"revision"` // of the document whose gains it has
+	Level    int     `json:"level"`    // of the picture whose light it is
 	Frame    string  `json:"frame"`
 	Width    int     `json:"width"`
 	Height   int     `json:"height"`
@@ -69,7 +70,7 @@ func (p *Pictures) source(t *sight) (*frame, string) {
 	if p.stage == nil || t.stage.Key != p.stage.Key {
 		return nil, ""
 	}
-	if f := t.levels[plan.Full]; f != nil && f.some(p.lamps) {
+	if f := t.levels[plan.Full]; f != nil && f.lacks(p.lamps) < len(p.lamps) {
 		return nil, ""
 	}
 	for _, level := range []int{plan.Middle, plan.Coarse} {
@@ -78,16 +79,6 @@ func (p *Pictures) source(t *sight) (*frame, string) {
 		}
 	}
 	return nil, ""
-}
-
-// some reports whether any of the lamps has a published layer in f.
-func (f *frame) some(lamps []*lamps.Lamp) bool {
-	for _, l := range lamps {
-		if y := f.layers[l.Key]; y != nil && y.pub != nil {
-			return true
-		}
-	}
-	return false
 }
 
 // dull reports whether a sight wants a sharp picture that it has not. Call with mu held.

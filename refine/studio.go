@@ -302,12 +302,7 @@ func (t *sight) soonFull(lamps []*lamps.Lamp) bool {
 	if f == nil || f.cover == nil {
 		return false
 	}
-	lack := 0
-	for _, l := range lamps {
-		if y := f.layers[l.Key]; y == nil || y.pub == nil {
-			lack++
-		}
-	}
+	lack := f.lacks(lamps)
 	return lack <= soon && lack < len(lamps)
 }
 

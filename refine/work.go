@@ -158,8 +158,8 @@ func (p *Pictures) begin(j plan.Job) *task {
 	return k
 }
 
-// late is how many of a covered frame's first samples have no paths: the picture of half the
-// size lends what is bounced, so that what is at full size, the edges of shadows, is seen
+// late is how many of a covered frame's first samples have no paths: the finest
+// smaller picture lends what is bounced, so that what is at full size, the edges of shadows, is seen
 // sooner.
 const late = 1
 

@@ -55,7 +55,8 @@ func (v *Camera) Lens(w, h int) Lens {
 	return l
 }
 
-// Ray returns the direction through a place of the picture, as Camera.Ray does.
+// Ray returns the direction, of unit length, through a place of the picture in pixels, as
+// Camera.Ray does.
 func (l *Lens) Ray(x, y float32) vec.V3 {
 	x, y = x+l.x, y+l.y
 	return l.ahead.Add(l.right.Scale((2*x/l.w - 1) * l.tan * l.w / l.h)).Add(l.up.Scale((1 - 2*y/l.h) * l.tan)).Norm()
@@ -251,7 +252,8 @@ func (t *Tracer) First(r trace.Ray, roll uint32) (tri uint32, h trace.Hit, ok bo
 	return t.before(r, roll, h, ok)
 }
 
-// Firsts are rays that are followed together, and what they came to.
+// Firsts are rays that are followed together, at most eight, and what they came to: rolls
+// decide blends as in First, and Tri and Hit tell of rays that are OK, which hit something.
 type Firsts struct {
 	N     int // of them
 	Rays  [8]trace.Ray

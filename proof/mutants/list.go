@@ -188,7 +188,7 @@ var mutants = []mutant{
 	{"a layout taken over with other rules", "core/baking/baking.go", "if before != nil && before.key == w.key {", "if before != nil {", "./core/baking"},
 	{"a whole end kept without its lights", "core/baking/baking.go", `return w.keyOf("end 2", w.key, w.Quality, len(w.Sources), lit)`, `return w.keyOf("end 2", w.key, w.Quality, len(w.Sources))`, "./core/baking"},
 	{"bake: both sides of a wall in one texel", "core/bake/baker.go", "		if len(g) > len(best) {", "		if best = use; len(g) > len(best) {", "./core/bake"},
-	{"refine: no rest for what is waited for", "refine/studio.go", "if j.Kind == plan.Samples && j.From > 0 && s.resting() {", "if j.Kind == plan.Idle && s.resting() {", "./refine"},
+	{"refine: no rest for what is waited for", "refine/studio.go", "if mayRest(j) && s.resting() {", "if j.Kind == plan.Idle && s.resting() {", "./refine"},
 	{"what a change made is not counted", "farm/jobs.go", "made = GREATEST(made, $3)", "made = GREATEST(made, $3 * 0)", "./farm"},
 	{"edges of shadows counted in the dark too", "core/bake/result.go", "if y := colour.LuminanceAt(rgb, 3*b); l.Has[b] && max(x, y) > dim*mean && math.Abs(x-y) > off*max(x, y) {", "if y := colour.LuminanceAt(rgb, 3*b); l.Has[b] && math.Abs(x-y) >= 0*off*dim*mean {", "./core/bake"},
 	{"slopes without the cosine", "core/path/texel.go", "l.moment = l.moment.Add(d.Scale(float32(y) / max(d.Dot(n), flattest)))", "l.moment = l.moment.Add(d.Scale(float32(y)))", "./core/bake"},
@@ -256,8 +256,11 @@ var mutants = []mutant{
 	{"the only ray of a pixel stops at a pane", "core/path/cover.go", `		return 1, 0
 `, `		return share, 1
 `, "./core/path"},
-	{"the sharp picture is told for ever", "refine/sharp.go", `f != nil && f.some(p.lamps)`, `f != nil && f.some(nil)`, "./refine"},
+	{"the sharp picture is told for ever", "refine/sharp.go", `f != nil && f.lacks(p.lamps) < len(p.lamps)`, `f != nil && f.lacks(p.lamps) < 0`, "./refine"},
 	{"the sharp picture of an older revision", "refine/sharp.go", `f.key + " " + strconv.FormatInt(p.revision, 10)`, `f.key + strconv.Itoa(0)`, "./refine"},
 	{"mirrored where it is seen", "refine/sharp.go", `unseen(s.cover, seen, pics[1])`, `unseen(s.cover, seen, pics[1][:0])`, "./refine"},
+	{"what is seen shining left out of the sharp picture", "refine/sharp.go", `addTo(pics[0], seen)`, `addTo(pics[0], seen[:0])`, "./refine"},
+	{"a moved light by way of half the size", "refine/studio.go", `return lack <= soon && lack < len(lamps)`, `return lack < 0`, "./refine"},
+	{"first pictures rest before they are published", "refine/studio.go", `j.From > 0 && !j.Owed`, `j.From > 0`, "./refine"},
 	{"sharp before another's coarse picture", "plan/plan.go", `rankSharp   = 5`, `rankSharp   = -1`, "./plan"},
 }
