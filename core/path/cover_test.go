@@ -95,6 +95,34 @@ func TestTheOnlyRayGoesThrough(t *testing.T) {
 	require.Greater(t, tinted, 100)
 }
 
+// A cover shows what lies behind hidden things.
+func TestACoverPassesHiddenThings(t *testing.T) {
+	w := furnished(t)
+	box := func(hide bool) (n int) {
+		p := &Pass{World: w, Camera: inside, W: 48, H: 40, Seed: 2, Guide: film.NewGuide(48, 40)}
+		hidden := make([]bool, len(w.S.Objects))
+		for i := range w.S.Objects {
+			hidden[i] = w.S.Objects[i].Path == "box"
+		}
+		if hide {
+			p.Hidden = hidden
+		}
+		c, err := p.MakeCover(context.Background(), Rays{Each: 4, Edges: 8}, 2)
+		require.NoError(t, err)
+		for _, tile := range c.Tiles {
+			for _, k := range tile.Cells {
+				require.NotEqual(t, uint32(film.NoTri), tile.Hits[k.First].Tri, "the room is closed")
+				if hidden[k.Object] {
+					n++
+				}
+			}
+		}
+		return n
+	}
+	require.Greater(t, box(false), 30)
+	require.Zero(t, box(true))
+}
+
 // What a covered picture shows of each lamp is what the plain one shows: through glass, on
 // what shines, by all ways. 2 %: what 128 samples leave to chance in the mean.
 func TestCoveredPictureIsThePlainOne(t *testing.T) {

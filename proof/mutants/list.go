@@ -262,5 +262,7 @@ var mutants = []mutant{
 	{"what is seen shining left out of the sharp picture", "refine/sharp.go", `addTo(pics[0], seen)`, `addTo(pics[0], seen[:0])`, "./refine"},
 	{"a moved light by way of half the size", "refine/studio.go", `return lack <= soon && lack < len(lamps)`, `return lack < 0`, "./refine"},
 	{"first pictures rest before they are published", "refine/studio.go", `j.From > 0 && !j.Owed`, `j.From > 0`, "./refine"},
+	{"parts of a picture from its other side", "core/world/world.go", `x, y = x+l.x, y+l.y`, `x, y = x-l.x, y-l.y`, "./core/world"},
+	{"hidden things in covers", "core/path/cover.go", `if ok && w.hidden != nil && w.hidden[sc.Obj[tri]] {`, `if false {`, "./core/path"},
 	{"sharp before another's coarse picture", "plan/plan.go", `rankSharp   = 5`, `rankSharp   = -1`, "./plan"},
 }
