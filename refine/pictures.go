@@ -165,6 +165,10 @@ func (p *Pictures) absorb(ctx context.Context) error {
 	looked, err := p.look(ctx, st)
 	p.flush()
 	if fresh {
+		if err := spread.Guard(func() error { return p.resharpen(ctx) }); err != nil && ctx.Err() == nil {
+			slog.Error("sharp pictures failed", "setup", p.id, "err", err)
+		}
+		p.flush()
 		// Thumbnails and budgets follow at once; the worker may be seconds deep in a pass.
 		if err := spread.Guard(p.makeFigures); err != nil {
 			slog.Error("figures failed", "setup", p.id, "err", err)

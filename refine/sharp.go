@@ -126,6 +126,25 @@ func (p *Pictures) sharpen(ctx context.Context, j plan.Job) error {
 	return nil
 }
 
+// resharpen makes those sharp pictures again that an edit has made stale, where their surfaces
+// are known: the worker may be seconds deep in a pass.
+func (p *Pictures) resharpen(ctx context.Context) error {
+	var stale []string
+	p.mu.Lock()
+	for key, t := range p.sights {
+		if t.sharp != nil && t.sharp.has(p.lamps) && p.dull(t) && len(p.eyesOn(t)) > 0 {
+			stale = append(stale, key)
+		}
+	}
+	p.mu.Unlock()
+	for _, key := range stale {
+		if err := p.sharpen(ctx, plan.Job{Sight: key}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // surfaces finds what the pixels of a sight show at full size, and what of the lamps is seen
 // shining there: by one ray each.
 func (p *Pictures) surfaces(ctx context.Context, t *sight, small *Frame, lamps []*lamps.Lamp) (*sharp, error) {

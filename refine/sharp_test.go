@@ -87,7 +87,9 @@ func TestASharpPictureIsOfItsRevision(t *testing.T) {
 	p.revision++
 	require.True(t, p.dull(seen), "another revision may have other gains")
 	p.mu.Unlock()
-	second := again()
+	require.NoError(t, p.resharpen(ctx), "at once, beside the worker")
+	second := seen.sharp.news
+	require.False(t, p.dull(seen))
 	require.Equal(t, first.Revision+1, second.Revision)
 	require.NotEqual(t, first.Address, second.Address)
 	require.Same(t, surfaces, seen.sharp.by, "its surfaces are kept")
