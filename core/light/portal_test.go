@@ -12,7 +12,7 @@ import (
 func throughWindows() *Light {
 	w := func(c, n vec.V3, a, b float32) Portal {
 		u, v := vec.Basis(n)
-		return Portal{Centre: c, N: n, U: u, V: v, W: a, H: b, Lo: vec.V3{X: -4, Y: -1, Z: -4}, Hi: vec.V3{X: 4, Y: 4, Z: 4}}
+		return Portal{Centre: c, N: n, U: u, V: v, W: a, H: b, Bounds: []Bounds{{vec.V3{X: -4, Y: -1, Z: -4}, vec.V3{X: 4, Y: 4, Z: 4}}}}
 	}
 	l := &Light{ID: 2, Kind: Sky, Gradient: Gradient{vec.Splat(1), vec.Splat(3), vec.Splat(0.2), 1}, Portals: []Portal{
 		w(vec.V3{X: -3, Y: 1.5}, vec.V3{X: 1}, 1.2, 2), w(vec.V3{X: 1, Y: 3, Z: 1}, vec.V3{Y: -1}, 0.5, 0.5), w(vec.V3{Z: 3.5, Y: 1}, vec.V3{Z: -1}, 2, 0.3)}}

@@ -31,19 +31,37 @@ func (g *Gradient) Radiance(d vec.V3) vec.V3 {
 	return vec.Lerp(g.Horizon, g.Zenith, k)
 }
 
-// Portal is an opening through which a room sees the sky: a rectangle of W along U by H
-// along V, with its normal into the room, whose bounds are Lo and Hi. The sky is looked for
-// there more than elsewhere; what light comes is the same.
+// Portal is an opening through which rooms see the sky: a rectangle of W along U by H
+// along V, with its normal into the room before it. In Bounds, from which the sky is seen through
+// it, the sky is looked for there more than elsewhere; what light comes is the same.
 type Portal struct {
 	Centre, N, U, V vec.V3
 	W, H            float32
-	Lo, Hi          vec.V3
+	Bounds          []Bounds // first those of the room before it, then of others behind that
+}
+
+// Bounds are a box along the axes.
+type Bounds struct{ Lo, Hi vec.V3 }
+
+// Holds reports whether p lies in the box.
+func (b *Bounds) Holds(p vec.V3) bool {
+	return p.X >= b.Lo.X && p.Y >= b.Lo.Y && p.Z >= b.Lo.Z && p.X <= b.Hi.X && p.Y <= b.Hi.Y && p.Z <= b.Hi.Z
+}
+
+// Holds reports whether p lies where the sky may be seen through the portal.
+func (q *Portal) Holds(p vec.V3) bool {
+	for i := range q.Bounds {
+		if q.Bounds[i].Holds(p) {
+			return true
+		}
+	}
+	return false
 }
 
 // worth is about the share of a matt surface's light that a portal gives at p with normal
 // n: 0 where it gives nothing.
 func (q *Portal) worth(p, n vec.V3) float32 {
-	if p.X < q.Lo.X || p.Y < q.Lo.Y || p.Z < q.Lo.Z || p.X > q.Hi.X || p.Y > q.Hi.Y || p.Z > q.Hi.Z {
+	if !q.Holds(p) {
 		return 0
 	}
 	d := q.Centre.Sub(p)
@@ -87,29 +105,39 @@ func (q *Portal) Near(o, d vec.V3, grown float32) bool {
 	return g.pdf(o, d) > 0
 }
 
-// mostPortals bounds the portals that a place is asked for at once.
+// mostPortals bounds the portals through which a sky is looked for at one place.
 const mostPortals = 24
 
-// portals are the shares with which a sky is looked for through its portals, and all of
-// them together, at p with normal n. What is left over is looked for all round.
-func (l *Light) portals(p, n vec.V3, share *[mostPortals]float32) (through float32) {
-	if len(l.Portals) == 0 {
-		return 0
-	}
+// through is how a sky is looked for at a place: through some of its portals, with a share each
+// that comes to all, and with what is left over all round.
+type through struct {
+	portals [mostPortals]*Portal
+	share   [mostPortals]float32
+	n       int
+	all     float32
+}
+
+// look works out how the sky is looked for at p with normal n.
+func (h *through) look(l *Light, p, n vec.V3) {
+	h.n, h.all = 0, 0
 	var sum float32
-	ps := l.Portals[:min(len(l.Portals), mostPortals)]
-	for i := range ps {
-		share[i] = ps[i].worth(p, n)
-		sum += share[i]
+	for i := range l.Portals {
+		if w := l.Portals[i].worth(p, n); w > 0 {
+			h.portals[h.n], h.share[h.n] = &l.Portals[i], w
+			sum += w
+			if h.n++; h.n == mostPortals {
+				break
+			}
+		}
 	}
 	if sum < 1e-6 {
-		return 0
+		h.n = 0
+		return
 	}
-	through = 0.85 * sum / (sum + 0.002)
-	for i := range ps {
-		share[i] *= through / sum
+	h.all = 0.85 * sum / (sum + 0.002)
+	for i := range h.share[:h.n] {
+		h.share[i] *= h.all / sum
 	}
-	return through
 }
 
 // sky is all directions.
@@ -123,23 +151,20 @@ func (sky) perLumen(*Light) float64             { return 1 }
 func (sky) lux(*Light, float64) float64         { return 1 }
 
 func (sky) sample(l *Light, p, n vec.V3, u vec.V2) (s Sample, ok bool) {
-	var share [mostPortals]float32
-	through := l.portals(p, n, &share)
+	var h through
+	h.look(l, p, n)
 	s.Dist, s.Clear = inf, inf
-	if u.X < through {
+	if u.X < h.all {
 		i, x := 0, u.X
-		for i < len(l.Portals)-1 && i < mostPortals-1 && x >= share[i] {
-			x -= share[i]
+		for i < h.n-1 && x >= h.share[i] {
+			x -= h.share[i]
 			i++
 		}
-		q := &l.Portals[i]
-		if share[i] <= 0 {
-			return s, false
-		}
-		at := q.Centre.Add(q.U.Scale((min(x/share[i], 1) - 0.5) * q.W)).Add(q.V.Scale((u.Y - 0.5) * q.H))
+		q := h.portals[i]
+		at := q.Centre.Add(q.U.Scale((min(x/h.share[i], 1) - 0.5) * q.W)).Add(q.V.Scale((u.Y - 0.5) * q.H))
 		s.Dir = at.Sub(p).Norm()
 	} else {
-		u.X = min((u.X-through)/(1-through), 1-1e-7)
+		u.X = min((u.X-h.all)/(1-h.all), 1-1e-7)
 		if u.X < domeShare && l.Dome != nil {
 			u.X = min(u.X/domeShare, 1-1e-7)
 			d, _ := l.Dome.sample(u)
@@ -160,7 +185,7 @@ func (sky) sample(l *Light, p, n vec.V3, u vec.V2) (s Sample, ok bool) {
 			s.Dir = t.Scale(c.X).Add(b.Scale(c.Y)).Add(n.Scale(c.Z)).Norm()
 		}
 	}
-	s.Pdf = l.skyPdf(p, n, s.Dir, through, &share)
+	s.Pdf = l.skyPdf(p, n, s.Dir, &h)
 	s.Weight = l.skyRadiance(s.Dir).Scale(1 / s.Pdf)
 	return s, s.Pdf > 0
 }
@@ -195,8 +220,8 @@ func (l *Light) Behind(d, m vec.V3) vec.V3 {
 	return m
 }
 
-// skyPdf is the density with which sample takes the direction d.
-func (l *Light) skyPdf(p, n, d vec.V3, through float32, share *[mostPortals]float32) float32 {
+// skyPdf is the density with which sample takes the direction d at p with normal n.
+func (l *Light) skyPdf(p, n, d vec.V3, h *through) float32 {
 	pdf := max(d.Dot(n), 0) / math.Pi
 	if n == (vec.V3{}) {
 		pdf = 1 / (4 * math.Pi)
@@ -204,18 +229,15 @@ func (l *Light) skyPdf(p, n, d vec.V3, through float32, share *[mostPortals]floa
 	if l.Dome != nil {
 		pdf = (1-domeShare)*pdf + domeShare*l.Dome.pdf(l.turned(d, -1))
 	}
-	pdf *= 1 - through
-	if through > 0 {
-		for i := range l.Portals[:min(len(l.Portals), mostPortals)] {
-			if share[i] > 0 {
-				pdf += share[i] * l.Portals[i].pdf(p, d)
-			}
-		}
+	pdf *= 1 - h.all
+	for i := range h.share[:h.n] {
+		pdf += h.share[i] * h.portals[i].pdf(p, d)
 	}
 	return pdf
 }
 
 func (sky) meet(l *Light, o, n, d vec.V3) Met {
-	var share [mostPortals]float32
-	return Met{Radiance: l.skyRadiance(d), Pdf: l.skyPdf(o, n, d, l.portals(o, n, &share), &share), Dist: inf}
+	var h through
+	h.look(l, o, n)
+	return Met{Radiance: l.skyRadiance(d), Pdf: l.skyPdf(o, n, d, &h), Dist: inf}
 }

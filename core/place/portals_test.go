@@ -45,8 +45,8 @@ func TestPortals(t *testing.T) {
 	require.InDelta(t, 1, p.H, 0.02)
 	require.InDelta(t, 1.5, p.Centre.Y, 0.02)
 	require.InDelta(t, 1, p.N.Z, 1e-4)
-	require.InDelta(t, -3, p.Lo.X, 0.2)
-	require.InDelta(t, 3, p.Hi.Z, 0.2)
+	require.InDelta(t, -3, p.Bounds[0].Lo.X, 0.2)
+	require.InDelta(t, 3, p.Bounds[0].Hi.Z, 0.2)
 	again, err := Portals(ctx, chamber(0.6).World(t), 1)
 	require.NoError(t, err)
 	require.Equal(t, found, again)
@@ -72,8 +72,8 @@ func TestPortals(t *testing.T) {
 }
 
 // Paths that ask a sky through its portals at every surface find as much of it by way of
-// others as paths that meet it by chance, one bounce later: 3 %, about twice the latter's
-// own chance.
+// others as paths that meet it by chance, one bounce later: 4 %, the latter's own chance and
+// what the last surface alone would have met so.
 func TestPortalsGiveTheSameBounces(t *testing.T) {
 	w := chamber(0.6).World(t)
 	found, err := Portals(t.Context(), w, 2)
@@ -87,5 +87,5 @@ func TestPortalsGiveTheSameBounces(t *testing.T) {
 	}
 	want := bounced(768, 3, nil)
 	require.Positive(t, want)
-	require.InEpsilon(t, want, bounced(128, 2, found), 0.03)
+	require.InEpsilon(t, want, bounced(128, 2, found), 0.04)
 }
