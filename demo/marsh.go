@@ -58,8 +58,10 @@ func ground() *shape {
 			p.Index = append(p.Index, a, a+n+1, a+n+2, a, a+n+2, a+1)
 		}
 	}
-	s.quad(mMud, v(-12, -0.75, -30), v(far, -0.75, -30), v(far, -0.75, -hallZ-thick), v(-12, -0.75, -hallZ-thick), v(0, 1, 0), 6)
-	s.quad(mMud, v(-12, -0.75, hallZ+thick), v(60, -0.75, hallZ+thick), v(60, -0.75, 40), v(-12, -0.75, 40), v(0, 1, 0), 4)
+	// They reach under the water about them: what goes down there must not come out below.
+	s.quad(mMud, v(-15, -0.75, -33), v(far, -0.75, -33), v(far, -0.75, -hallZ-thick), v(-15, -0.75, -hallZ-thick), v(0, 1, 0), 6)
+	s.quad(mMud, v(-15, -0.75, hallZ+thick), v(60, -0.75, hallZ+thick), v(60, -0.75, 40), v(-15, -0.75, 40), v(0, 1, 0), 4)
+	s.quad(mMud, v(hallX, -0.75, -hallZ-thick), v(60, -0.75, -hallZ-thick), v(60, -0.75, hallZ+thick), v(hallX, -0.75, hallZ+thick), v(0, 1, 0), 4)
 	s.box(mConcrete, at(v(0, -0.5, -hallZ-thick/2)), v(hallX+0.4, 0.5, thick/2+0.1), 0.04, 1)
 	s.box(mConcrete, at(v(-hallX-0.75, -0.3, 0)), v(0.8, 0.3, 2.6), 0.05, 2)
 	return s

@@ -218,6 +218,8 @@ func shellOfHall() []gltf.ModelNode {
 		}
 	}
 	floor.quad(mConcrete, v(-hallX, -0.02, -hallZ), v(hallX, -0.02, -hallZ), v(hallX, -0.02, hallZ), v(-hallX, -0.02, hallZ), v(0, 1, 0), 8)
+	// Below the floor the culvert ends against brick.
+	floor.quad(mBrick, v(culvertX-culvertHalf, culvertY, hallZ), v(culvertX+culvertHalf, culvertY, hallZ), v(culvertX+culvertHalf, -0.02, hallZ), v(culvertX-culvertHalf, -0.02, hallZ), v(0, 0, 1), 4)
 	// Roof: two slopes of boards and gables.
 	for _, z := range []float64{-1, 1} {
 		a, b := v(-hallX-0.6, eaves, z*(hallZ+0.2)), v(hallX+0.6, eaves, z*(hallZ+0.2))
