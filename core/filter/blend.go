@@ -26,10 +26,40 @@ type group struct {
 	sharp      bool        // what smooth surfaces show
 	weight     []float32   // Noisy.Weight
 	kept       []float32   // what Lone left of each pixel
+	back       *regain     // how the rest is given back; nil: it is not
 	none       []uint8     // a bit for each level that no sample has reached a pixel by; nil: none such
 	mid, half  [][]float32 // the same two at every level
 	lum        [][]float32 // and the luminance of the mean
 	Blend
+}
+
+// bound takes what is rarely found from single pixels, and gives it to all; lost is what is
+// in doubt after that, as luminance. What smooth surfaces mirror is not given back: it belongs to
+// nothing around it.
+func (g *group) bound(ctx context.Context, f *Filter, lost []float32, workers int) error {
+	taken := make([]float32, len(g.diff))
+	var finds []find
+	var err error
+	if g.kept, finds, err = f.Lone(ctx, Noisy{Pic: g.mean, Sharp: g.sharp, Weight: g.weight}, g.diff, taken, workers); err != nil || g.sharp {
+		return err
+	}
+	g.back = f.regaining(g.mean, g.weight, finds)
+	before := make([]float32, len(g.diff))
+	for i := range before {
+		before[i] = float32(colour.LuminanceAt(g.mean, 3*i))
+	}
+	if err = g.back.give(ctx, finds, g.mean, workers); err != nil {
+		return err
+	}
+	for i, b := range before {
+		if b > 0 {
+			g.diff[i] *= float32(colour.LuminanceAt(g.mean, 3*i)) / b
+		}
+	}
+	for _, q := range finds {
+		lost[q.at] += taken[q.at] * g.back.doubt(q.at)
+	}
+	return nil
 }
 
 // choose filters some groups at once and weighs the levels of each: by the noise that a level

@@ -75,17 +75,18 @@ func (f *Filter) ApplyChoice(ctx context.Context, c *Choice, layers []Layer, wor
 			return err
 		}
 	}
-	err := spread.Over(ctx, len(pictures), workers, func(k int) {
-		pic, kept := pictures[k].Pic, groups[k].kept
-		for i, s := range kept {
-			if s < 1 {
-				pic[3*i], pic[3*i+1], pic[3*i+2] = pic[3*i]*s, pic[3*i+1]*s, pic[3*i+2]*s
-			}
-		}
-		raw[k] = slices.Clone(pic)
-	})
+	finds := make([][]find, len(pictures))
+	err := spread.Over(ctx, len(pictures), workers, func(k int) { finds[k] = take(pictures[k].Pic, groups[k].kept) })
 	if err != nil {
 		return err
+	}
+	for k, p := range pictures {
+		if back := groups[k].back; back != nil {
+			if err = back.give(ctx, finds[k], p.Pic, workers); err != nil {
+				return err
+			}
+		}
+		raw[k] = slices.Clone(p.Pic)
 	}
 	if err = f.Apply(ctx, pictures, workers); err != nil {
 		return err

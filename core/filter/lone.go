@@ -24,8 +24,8 @@ const (
 // it stays. Pixels with more samples than those around count for more, and are bounded
 // sooner. p is the mean of the halves, in RGB, and diff half their difference, as luminance;
 // what is taken is added to lost, as luminance, unless that is nil. It returns what share of each
-// pixel is left.
-func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, workers int) (kept []float32, err error) {
+// pixel is left, and what was taken.
+func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, workers int) (kept []float32, finds []find, err error) {
 	mean, grey := p.Pic, f.under(1, p.Sharp)
 	off := func(i int, v float32) float32 { // without albedo: a white spot is no find
 		if grey == nil {
@@ -57,10 +57,10 @@ func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, worker
 		err = box(ctx, some, f.w, nearby, workers)
 	}
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	across := func(at, n int) int { return min(at+nearby, n-1) - max(at-nearby, 0) + 1 }
-	return kept, spread.Over(ctx, f.h, workers, func(y int) {
+	err = spread.Over(ctx, f.h, workers, func(y int) {
 		for i := y * f.w; i < (y+1)*f.w; i++ {
 			l, d, n := part(i), off(i, diff[i]), weight(i)
 			if n == 0 {
@@ -77,12 +77,13 @@ func (f *Filter) Lone(ctx context.Context, p Noisy, diff, lost []float32, worker
 				lost[i] += (1 - keep/l) * float32(colour.LuminanceAt(mean, 3*i))
 			}
 			kept[i] = keep / l
-			for k := 3 * i; k < 3*i+3; k++ {
-				mean[k] *= kept[i]
-			}
 			diff[i] *= kept[i]
 		}
 	})
+	if err != nil {
+		return nil, nil, err
+	}
+	return kept, take(mean, kept), nil
 }
 
 // box makes of each pixel of a picture w wide the mean over those so many around it on each side.

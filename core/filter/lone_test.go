@@ -31,10 +31,13 @@ func TestLonePixels(t *testing.T) {
 	put(10, 12, 4000, 0)
 	put(0, 0, 0, 4000)
 	put(10, 24, 4000, 3800)
-	kept, err := f.Lone(context.Background(), Noisy{Pic: mean}, diff, lost, 2)
+	kept, finds, err := f.Lone(context.Background(), Noisy{Pic: mean}, diff, lost, 2)
 	require.NoError(t, err)
 	require.InDelta(t, 25*224.0/225/2000, kept[12*w+10], 1e-3)
 	require.Equal(t, float32(1), kept[5*w+5])
+	require.Len(t, finds, 3)
+	require.Equal(t, 12*w+10, finds[1].at)
+	require.InDelta(t, 2000-25*224.0/225, finds[1].rgb[2], 0.1)
 	at := func(x, y int) float32 { return mean[3*(y*w+x)] }
 	// The others in the 15 by 15 around have 1 each.
 	require.InDelta(t, 25*224.0/225, at(10, 12), 0.1)

@@ -134,8 +134,7 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 			if is.sharp {
 				lost = nil // glints of smooth surfaces belong to nothing wide
 			}
-			var err error
-			if g.kept, err = f.Lone(ctx, Noisy{Pic: p.mean, Sharp: is.sharp, Weight: g.weight}, p.diff, lost, workers); err != nil {
+			if err := g.bound(ctx, f, lost, workers); err != nil {
 				return nil, err
 			}
 			groups = append(groups, g)
@@ -230,7 +229,7 @@ func (s *Sums) choose(ctx context.Context, f *Filter, groups []*group, parts []p
 			return err
 		}
 		is := part{width: g.last, sharp: g.sharp}
-		out.Choice.of[is] = &group{kept: g.kept, weight: g.weight, Blend: g.Blend}
+		out.Choice.of[is] = &group{kept: g.kept, back: g.back, weight: g.weight, Blend: g.Blend}
 		s.parts[is] = p
 		narrow[slices.Index(parts, is)] = &halves{g.mid[1], g.half[1]}
 	}

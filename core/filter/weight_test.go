@@ -114,7 +114,7 @@ func TestLonePixelsByTheirSamples(t *testing.T) {
 		}
 		at := 20*w + 20
 		mean[3*at], mean[3*at+1], mean[3*at+2], diff[at], weight[at] = 1000, 1000, 1000, 1000, n
-		_, err := f.Lone(context.Background(), Noisy{Pic: mean, Weight: weight}, diff, nil, 2)
+		_, _, err := f.Lone(context.Background(), Noisy{Pic: mean, Weight: weight}, diff, nil, 2)
 		require.NoError(t, err)
 		return mean[3*at]
 	}
