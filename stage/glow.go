@@ -8,6 +8,7 @@ import (
 	"willowherb/core/cache"
 	"willowherb/core/light"
 	"willowherb/core/place"
+	"willowherb/core/scene"
 )
 
 // mostCaches is how many stages' light caches are kept.
@@ -22,23 +23,55 @@ type glows struct {
 
 // glow is what is worked out of a stage for its light, begun when it is first asked for.
 type glow struct {
-	shelf   *glows
-	mu      sync.Mutex
-	cache   *cache.Cache
-	portals []light.Portal
-	found   bool
+	shelf    *glows
+	pose     string // of its stage: what has the same may go on from it
+	mu       sync.Mutex
+	cache    *cache.Cache
+	openings *openings // nil: not looked for
 }
 
-// Cache is the stage's light cache.
+// Cache is the stage's light cache. Where a stage that was used lately differs in its paint alone,
+// it goes on from that one's.
 func (s *Stage) Cache(workers int) *cache.Cache {
 	s.glow.mu.Lock()
-	if s.glow.cache == nil {
-		s.glow.cache = cache.New(s.World, workers)
-	}
 	c := s.glow.cache
 	s.glow.mu.Unlock()
+	if c == nil {
+		for _, o := range s.glow.shelf.posedAs(s.glow) {
+			if from := o.held(); from != nil && c == nil {
+				c, _ = from.Painted(context.Background(), s.World, workers)
+			}
+		}
+		s.glow.mu.Lock()
+		if s.glow.cache == nil {
+			if s.glow.cache = c; c == nil {
+				s.glow.cache = cache.New(s.World, workers)
+			}
+		}
+		c = s.glow.cache
+		s.glow.mu.Unlock()
+	}
 	s.glow.shelf.used(s.glow)
 	return c
+}
+
+// held is its cache, if there is one.
+func (g *glow) held() *cache.Cache {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	return g.cache
+}
+
+// posedAs are the others of the same pose, those that were used last first.
+func (g *glows) posedAs(s *glow) (out []*glow) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for _, o := range slices.Backward(g.last) {
+		if o != s && o.pose == s.pose {
+			out = append(out, o)
+		}
+	}
+	return out
 }
 
 // used puts a stage's light first, and lets the caches of the least used go.
@@ -76,16 +109,49 @@ func (s *Stage) Through(ctx context.Context, l *light.Light, workers int) (*ligh
 	if l.Kind != light.Sky {
 		return l, nil
 	}
-	s.glow.mu.Lock()
-	defer s.glow.mu.Unlock()
-	if !s.glow.found {
-		var err error
-		if s.glow.portals, err = place.Portals(ctx, s.World, workers); err != nil {
+	with := *l
+	var err error
+	with.Portals, err = s.portals(ctx, workers)
+	return &with, err
+}
+
+// openings are those of a stage's rooms.
+type openings struct {
+	portals []light.Portal
+	in      *scene.Scene
+}
+
+// portals are the openings of the stage's rooms, those of a stage that differs in its paint alone
+// where there is one.
+func (s *Stage) portals(ctx context.Context, workers int) ([]light.Portal, error) {
+	g := s.glow
+	found := g.open()
+	for _, o := range g.shelf.posedAs(g) {
+		if of := o.open(); found == nil && of != nil {
+			if _, ok := scene.Repainted(of.in, s.Scene); ok {
+				found = &openings{of.portals, s.Scene}
+			}
+		}
+	}
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	switch {
+	case g.openings != nil:
+	case found != nil:
+		g.openings = found
+	default:
+		portals, err := place.Portals(ctx, s.World, workers)
+		if err != nil {
 			return nil, err
 		}
-		s.glow.found = true
+		g.openings = &openings{portals, s.Scene}
 	}
-	with := *l
-	with.Portals = s.glow.portals
-	return &with, nil
+	return g.openings.portals, nil
+}
+
+// open are the openings that were found, if they were.
+func (g *glow) open() *openings {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	return g.openings
 }

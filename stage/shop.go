@@ -96,7 +96,7 @@ func (s *Shop) bare(ctx context.Context, st staging.Stage) (*Stage, error) {
 			sc, w, err := st.Posed(g.scene, g.parts, g.world, s.workers)
 			bare := st
 			bare.Key = st.Bare
-			on = &Stage{Stage: bare, Scene: sc, World: w, glow: &glow{shelf: &s.glows}}
+			on = &Stage{Stage: bare, Scene: sc, World: w, glow: &glow{shelf: &s.glows, pose: st.Pose}}
 			return err
 		})
 		return on, err

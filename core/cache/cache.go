@@ -81,6 +81,7 @@ const fewLinks = 4
 // ray's own weight in the glancing irradiance.
 type link struct {
 	to             int32
+	material       uint16 // of what was met
 	even, glancing vec.V3
 	glance         float32
 	// met is the place itself, and size that of the cells that served it: what a lamp beside

@@ -122,14 +122,20 @@ const linkLevel = 2
 
 // look makes the links of a site, and the strays that they need.
 func (c *Cache) look(t *world.Tracer, at *site, out []link, strays []site) {
-	bt, bb := vec.Basis(at.n)
 	for k := range out {
-		src := sampling.New(0x1b873593, at.name, uint32(k))
-		h := sampling.CosineHemisphere(src.Pair(0))
-		d := bt.Scale(h.X).Add(bb.Scale(h.Y)).Add(at.n.Scale(h.Z))
-		out[k] = c.follow(t, &src, at, d, &strays[k])
-		out[k].glance = surface.Glancing(h.Z)
+		out[k], strays[k] = c.gather(t, at, k)
 	}
+}
+
+// gather makes link number k of a site, and the stray that it needs.
+func (c *Cache) gather(t *world.Tracer, at *site, k int) (l link, stray site) {
+	bt, bb := vec.Basis(at.n)
+	src := sampling.New(0x1b873593, at.name, uint32(k))
+	h := sampling.CosineHemisphere(src.Pair(0))
+	d := bt.Scale(h.X).Add(bb.Scale(h.Y)).Add(at.n.Scale(h.Z))
+	l = c.follow(t, &src, at, d, &stray)
+	l.glance = surface.Glancing(h.Z)
+	return l, stray
 }
 
 // follow goes along a ray to what sends light there.
@@ -162,6 +168,7 @@ func (c *Cache) follow(t *world.Tracer, src *sampling.Source, at *site, d vec.V3
 		}
 		f.Roughen(0.2)
 		s := Spot{Pos: q.Pos, N: f.Ng, Object: sc.Obj[tri], Dist: travel, Roll: src.Bits(128)}
+		l.material = sc.Mat[tri]
 		l.even, l.glancing = f.Shares()
 		share := 1 / float32(c.fan)
 		l.even, l.glancing = l.even.Mul(through).Scale(share), l.glancing.Mul(through).Scale(share)

@@ -148,9 +148,9 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 // solve brings what comes straight to a column to all points.
 func (c *Cache) solve(ctx context.Context, k *column, source *Source, workers int) error {
 	n, l := len(c.sites), source.Light
-	from := len(k.straight)
+	from, rest := len(k.straight), len(k.more)
 	straight := append(slices.Clip(k.straight), make([]flux, n-from)...)
-	more := append(slices.Clip(k.more), make([]vec.V3, n-from)...)
+	more := append(slices.Clip(k.more), make([]vec.V3, n-rest)...)
 	const batch = 256
 	err := spread.With(ctx, (n-from+batch-1)/batch, workers, func() (func(int), func()) {
 		t := c.w.Tracer()
@@ -164,11 +164,11 @@ func (c *Cache) solve(ctx context.Context, k *column, source *Source, workers in
 	if err != nil {
 		return err
 	}
-	err = spread.With(ctx, (n-from+batch-1)/batch, workers, func() (func(int), func()) {
+	err = spread.With(ctx, (n-rest+batch-1)/batch, workers, func() (func(int), func()) {
 		t := c.w.Tracer()
 		return func(i int) {
 			trace.Settle()
-			for p := from + i*batch; p < min(from+(i+1)*batch, n); p++ {
+			for p := rest + i*batch; p < min(rest+(i+1)*batch, n); p++ {
 				more[p] = c.besides(t, l, c.from(p), straight)
 			}
 		}, t.Release
