@@ -109,10 +109,13 @@ func (s *Stage) Through(ctx context.Context, l *light.Light, workers int) (*ligh
 	if l.Kind != light.Sky {
 		return l, nil
 	}
+	found, err := s.portals(ctx, workers)
+	if err != nil {
+		return nil, err
+	}
 	with := *l
-	var err error
-	with.Portals, err = s.portals(ctx, workers)
-	return &with, err
+	with.Portals = place.Through(s.World, l.Portals, found)
+	return &with, nil
 }
 
 // openings are those of a stage's rooms.

@@ -110,7 +110,7 @@ func NewBaker(ctx context.Context, w *world.World, p *Plan, sources, others []So
 					b.portals = []light.Portal{}
 				}
 			}
-			l.Portals = b.portals
+			l.Portals = place.Through(w, l.Portals, b.portals)
 		}
 		b.lights = append(b.lights, &l)
 	}

@@ -1,6 +1,8 @@
 package lamps
 
 import (
+	"crypto/sha256"
+	"fmt"
 	"math"
 
 	"willowherb/core/colour"
@@ -85,7 +87,27 @@ func (st *State) Lamps(s *scene.Scene, assets *Assets) []*Lamp {
 		l.Key = r.key(frame)
 		out = append(out, l)
 	}
+	letIn(out)
 	return out
+}
+
+// letIn tells skies of the openings that rects mark.
+func letIn(all []*Lamp) {
+	var portals []light.Portal
+	for _, l := range all {
+		if q := l.Source; l.Kind == setup.Rect && l.Opening {
+			portals = append(portals, light.Portal{Centre: q.Pos, N: q.Aim, U: q.U, V: q.V, W: q.W, H: q.H})
+			if l.TwoSided {
+				portals = append(portals, light.Portal{Centre: q.Pos, N: q.Aim.Neg(), U: q.U, V: q.V, W: q.W, H: q.H})
+			}
+		}
+	}
+	for _, l := range all {
+		if l.Kind == setup.Sky && len(portals) > 0 {
+			l.Source.Portals = portals
+			l.Key = sha256.Sum256(fmt.Append(l.Key[:], portals))
+		}
+	}
 }
 
 // travel is what takes a light along with the node that its rig hangs from; nil where

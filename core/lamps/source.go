@@ -106,7 +106,7 @@ func (r *Resolved) shape(l *light.Light, assets *Assets) {
 func (r *Resolved) key(frame *vec.Mat4) [32]byte {
 	k := r.Light
 	k.Name, k.Group, k.Order, k.Role, k.Output, k.Stops, k.Colour, k.Off, k.Carry, k.ShadowMap, k.Locked = "", "", 0, "", 0, 0, setup.Colour{}, false, "", 0, false
-	k.Unit, k.UnitAt, k.Link, k.Drawn = "", 0, "", nil
+	k.Unit, k.UnitAt, k.Link, k.Drawn, k.Opening = "", 0, "", nil, false
 	if k.Profile != nil {
 		k.Profile = &setup.Profile{Blob: k.Profile.Blob, Turn: k.Profile.Turn}
 	}

@@ -60,6 +60,32 @@ func Portals(ctx context.Context, w *world.World, workers int) ([]light.Portal, 
 	return q.out, behind(ctx, w, slices.Concat(ends...), q.out, workers)
 }
 
+// Through are the portals that a sky is looked for by: those that were marked by hand, which know
+// no bounds yet, and of those that were found the ones that are no part of these.
+func Through(w *world.World, marked, found []light.Portal) []light.Portal {
+	if len(marked) == 0 {
+		return found
+	}
+	out := slices.Clone(marked)
+	for i := range out {
+		out[i].Bounds = room(w, &out[i])
+	}
+	for _, f := range found {
+		part := func(q light.Portal) bool {
+			d := f.Centre.Sub(q.Centre)
+			across := d.Dot(q.N)
+			return q.N.Dot(f.N) > 0.9 && max(across, -across) < same && max(d.Dot(q.U), -d.Dot(q.U)) <= q.W/2 && max(d.Dot(q.V), -d.Dot(q.V)) <= q.H/2
+		}
+		if !slices.ContainsFunc(marked, part) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// same is how far behind one another, in metres, two portals may be and stand in one opening.
+const same = 1.0
+
 // search is a search for portals under way.
 type search struct {
 	w       *world.World

@@ -71,6 +71,71 @@ func TestPortals(t *testing.T) {
 	require.ErrorIs(t, err, context.Canceled)
 }
 
+// A passage behind the room with the window sees the sky through it and is held by it; a room
+// behind a closed wall is not. Roofs and posts outdoors, first in the file and many, do not use up the search.
+func TestPortalsOfRoomsBehind(t *testing.T) {
+	g := scenetest.New()
+	v := func(x, y, z float32) vec.V3 { return vec.V3{X: x, Y: y, Z: z} }
+	for i := range 60 { // sheds, open all round
+		x, z := float32(20+5*(i%10)), float32(5*(i/10))
+		g.Add("shed", 0, [4]vec.V3{v(x, 2, z), v(x+3, 2, z), v(x+3, 2, z+3), v(x, 2, z+3)}, [4]vec.V3{v(x, 0, z), v(x, 0, z+3), v(x+3, 0, z+3), v(x+3, 0, z)})
+	}
+	for o, ob := range chamber(0.6).S.Objects {
+		if ob.Name == "near" {
+			continue
+		}
+		for tri := ob.First; tri < ob.First+ob.Count; tri += 2 {
+			c, s := [4]vec.V3{}, chamber(0.6).S
+			for k, i := range []int{3 * tri, 3*tri + 1, 3*tri + 2, 3*tri + 5} {
+				c[k] = s.V.Pos[s.Index[i]]
+			}
+			g.Add(s.Objects[o].Name, 0, c)
+		}
+	}
+	q := func(name string, a, b, c, d vec.V3) { g.Add(name, 0, [4]vec.V3{a, b, c, d}) }
+	q("near", v(-3, 0, 3), v(-3, 3, 3), v(-1, 3, 3), v(-1, 0, 3)) // a gap of 2 m, and a passage of 6 m behind it
+	q("near", v(1, 0, 3), v(1, 3, 3), v(3, 3, 3), v(3, 0, 3))
+	for _, x := range []float32{-1, 1} {
+		q("passage", v(x, 0, 3), v(x, 3, 3), v(x, 3, 9), v(x, 0, 9))
+	}
+	q("passage", v(-1, 0, 3), v(1, 0, 3), v(1, 0, 9), v(-1, 0, 9))
+	q("passage", v(-1, 3, 3), v(-1, 3, 9), v(1, 3, 9), v(1, 3, 3))
+	q("end", v(-1, 0, 9), v(-1, 3, 9), v(1, 3, 9), v(1, 0, 9))
+	g.Box("vault", v(-10, 2, 0), 2) // closed
+	found, err := Portals(t.Context(), g.World(t), 2)
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	p := found[0]
+	require.InDelta(t, 1.2, p.W, 0.02)
+	require.InDelta(t, -3, p.Centre.Z, 0.02)
+	for z := float32(3.5); z < 8; z++ {
+		require.True(t, p.Holds(v(0.2, 1, z)), "%.1f m into the passage", z-3)
+	}
+	require.False(t, p.Holds(v(-10, 2, 0)))
+	require.False(t, p.Holds(v(30, 1, 4)), "outdoors")
+}
+
+// What was marked by hand stands for the opening that was found there, with the room before it as
+// its bounds; others stay.
+func TestMarkedPortals(t *testing.T) {
+	w := chamber(0.6).World(t)
+	found, err := Portals(t.Context(), w, 2)
+	require.NoError(t, err)
+	require.Equal(t, found, Through(w, nil, found))
+	by := light.Portal{Centre: vec.V3{Y: 1.5, Z: -3.2}, N: vec.V3{Z: 1}, U: vec.V3{X: 1}, V: vec.V3{Y: 1}, W: 2, H: 1}
+	got := Through(w, []light.Portal{by}, found)
+	require.Len(t, got, 1)
+	require.Equal(t, by.W, got[0].W)
+	require.True(t, got[0].Holds(vec.V3{Y: 1}))
+	for name, where := range map[string]func(q *light.Portal){
+		"beside": func(q *light.Portal) { q.Centre.X = 1.5 }, "below": func(q *light.Portal) { q.Centre.Y = 0.5 }, "far behind": func(q *light.Portal) { q.Centre.Z = -5 }, "facing out": func(q *light.Portal) { q.N.Z = -1 },
+	} {
+		q := by
+		where(&q)
+		require.Len(t, Through(w, []light.Portal{q}, found), 2, name)
+	}
+}
+
 // Paths that ask a sky through its portals at every surface find as much of it by way of
 // others as paths that meet it by chance, one bounce later: 4 %, the latter's own chance and
 // what the last surface alone would have met so.

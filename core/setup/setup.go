@@ -511,6 +511,10 @@ type Light struct {
 	Mirrored float64 `json:"mirrored,omitempty"`
 	// NoAir keeps its light out of fog.
 	NoAir bool `json:"noAir,omitempty"`
+	// Opening tells that rooms see the sky through a rect, on or off: skies are looked for there, as
+	// through the openings that are found by themselves. It changes no light, only how soon it
+	// settles.
+	Opening bool `json:"opening,omitempty"`
 	// Drawn is how the target draws its shadow; left out: StandardDrawn.
 	Drawn *Drawn `json:"drawn,omitempty"`
 	// Link names a set of lights that share everything but their names and places.
@@ -1041,6 +1045,7 @@ func (l *Light) validateShape(c *checker, at string) {
 	c.num(at+"/noSpecular", l.NoSpecular, 0, 1)
 	c.num(at+"/behind", l.Behind, -20, 20)
 	c.num(at+"/mirrored", l.Mirrored, -20, 20)
+	c.ok(l.Kind == Rect || !l.Opening, at+"/opening", "only a rect is an opening that the sky comes in by")
 	c.ok(l.Kind == Sky || l.Behind == 0 && l.Mirrored == 0, at+"/behind", "only a sky is seen otherwise than it lights")
 	if l.Kind == Line {
 		c.num(at+"/length", l.Length, 0.001, 1000)

@@ -96,7 +96,7 @@ func Render(ctx context.Context, o Order) (*Picture, error) {
 				}
 				o.Known.looked = true
 			}
-			src.Portals = o.Known.portals
+			src.Portals = place.Through(o.World, src.Portals, o.Known.portals)
 		}
 		p.Lights = append(p.Lights, &src)
 		p.Layers = append(p.Layers, film.NewLayers(o.W, o.H))
