@@ -130,6 +130,11 @@ type meter struct {
 	develop     func(float64) float64
 }
 
+// blurred is over how many pixels on each side the references are blurred for the slope. Over few, what a
+// reference finds by chance flattens the slope that it is weighed by itself, and pictures that lack
+// what is rare seem to be right.
+const blurred = 4
+
 func newMeter(a, b []float32, wide int, develop func(float64) float64) *meter {
 	n := len(a) / 3
 	m := &meter{make([]float64, n), make([]float64, n), make([]float64, n), develop}
@@ -139,8 +144,8 @@ func newMeter(a, b []float32, wide int, develop func(float64) float64) *meter {
 	for i := range n {
 		var sum, many float64
 		x, y := i%wide, i/wide
-		for yy := max(y-1, 0); yy <= min(y+1, n/wide-1); yy++ {
-			for xx := max(x-1, 0); xx <= min(x+1, wide-1); xx++ {
+		for yy := max(y-blurred, 0); yy <= min(y+blurred, n/wide-1); yy++ {
+			for xx := max(x-blurred, 0); xx <= min(x+blurred, wide-1); xx++ {
 				sum, many = sum+m.a[yy*wide+xx]+m.b[yy*wide+xx], many+2
 			}
 		}

@@ -30,6 +30,7 @@ type cli struct {
 	Cube      cubeCmd      `cmd:"" help:"Write a setup's grade as a .cube table."`
 	Beam      beamCmd      `cmd:"" help:"Say where a sun must stand to shine on a spot."`
 	Step      stepCmd      `cmd:"" help:"Say how far an eye can go in a place before surfaces stop it."`
+	Openings  openingsCmd  `cmd:"" help:"List the openings by which rooms see the sky: windows and doors that are found, and rects that are marked."`
 	Cost      costCmd      `cmd:"" help:"Say what a view costs on a target: by pass, by light, and in memory."`
 	Device    deviceCmd    `cmd:"" help:"Measure views on the simulated device: a CSV file of timings."`
 	Calibrate calibrateCmd `cmd:"" help:"Fit a target to a device's timings."`

@@ -6,7 +6,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"willowherb/core/drawn"
 	"willowherb/core/light"
+	"willowherb/core/scene"
 	"willowherb/core/setup"
+	"willowherb/core/setup/setuptest"
 	"willowherb/core/vec"
 )
 
@@ -55,4 +57,50 @@ func TestShadowDrawn(t *testing.T) {
 	require.Equal(t, drawn.Settings{Size: 1024, Bias: 0.02, Normal: 1.5, Filter: 3, Cascades: 4, Distance: 60, Thickness: 0.3}, l.ShadowDrawn(4))
 	l.Drawn = &setup.Drawn{Cascades: 2, Traced: 3}
 	require.Equal(t, drawn.Settings{Size: 1024, Cascades: 2, Traced: 3}, l.ShadowDrawn(4))
+}
+
+// A rect that is marked as an opening tells the skies where it stands, to both sides where it
+// shines to both; their layers are others then, its own are not.
+func TestRectsLetTheSkyIn(t *testing.T) {
+	s := setuptest.Sample()
+	s.Lights = map[string]setup.Light{
+		"sky":   {Kind: setup.Sky, Output: 1, Channels: 1},
+		"panel": {Kind: setup.Rect, Output: 1, Off: true, Width: 2, Height: 1, Position: [3]float64{1, 2, 3}, Aim: [3]float64{0, 0, -1}, Channels: 1},
+	}
+	made := func() (sky, panel *Lamp) {
+		st, err := Resolve(s, "")
+		require.NoError(t, err)
+		for _, l := range st.Lamps(&scene.Scene{}, nil) {
+			if l.Kind == setup.Sky {
+				sky = l
+			} else {
+				panel = l
+			}
+		}
+		return sky, panel
+	}
+	mark := func(change func(l *setup.Light)) {
+		l := s.Lights["panel"]
+		change(&l)
+		s.Lights["panel"] = l
+	}
+	sky, panel := made()
+	require.Empty(t, sky.Source.Portals)
+	mark(func(l *setup.Light) { l.Opening = true })
+	marked, same := made()
+	require.Equal(t, panel.Key, same.Key)
+	require.NotEqual(t, sky.Key, marked.Key)
+	require.Len(t, marked.Source.Portals, 1)
+	q := marked.Source.Portals[0]
+	require.Equal(t, vec.New(1, 2, 3), q.Centre)
+	require.InDelta(t, -1, q.N.Z, 1e-6)
+	require.InDelta(t, 0, q.U.Dot(q.N), 1e-6)
+	require.Equal(t, [2]float32{2, 1}, [2]float32{q.W, q.H})
+	mark(func(l *setup.Light) { l.Position[0] = 5 })
+	moved, _ := made()
+	require.NotEqual(t, marked.Key, moved.Key)
+	mark(func(l *setup.Light) { l.TwoSided = true })
+	both, _ := made()
+	require.Len(t, both.Source.Portals, 2)
+	require.Equal(t, both.Source.Portals[0].N, both.Source.Portals[1].N.Neg())
 }

@@ -68,7 +68,7 @@ func Through(w *world.World, marked, found []light.Portal) []light.Portal {
 	}
 	out := slices.Clone(marked)
 	for i := range out {
-		out[i].Bounds = room(w, &out[i])
+		out[i].Bounds = room(w, &out[i], true)
 	}
 	for _, f := range found {
 		part := func(q light.Portal) bool {
@@ -127,7 +127,7 @@ func (q *search) fit(ctx context.Context) error {
 		if f, err := p.fit(now[k].d, inf); err == nil && f.w*f.h >= 0.02 {
 			fits[k] = f
 			rooms[k] = light.Portal{Centre: f.centre, N: f.n, U: f.u, V: f.v, W: f.w, H: f.h}
-			rooms[k].Bounds = room(q.w, &rooms[k])
+			rooms[k].Bounds = room(q.w, &rooms[k], false)
 		}
 	})
 	if err != nil {
@@ -228,8 +228,8 @@ func evenly(w *world.World, many int) []lookout {
 // mostRoom is how many boxes bound the room before a portal.
 const mostRoom = 3
 
-// room bounds what lies before a portal, as far as rays from it go.
-func room(w *world.World, q *light.Portal) []light.Bounds {
+// room bounds what lies before a portal, as far as rays from it go; under an open sky too, or not.
+func room(w *world.World, q *light.Portal, open bool) []light.Bounds {
 	t := w.Tracer()
 	defer t.Release()
 	o := q.Centre.Add(q.N.Scale(0.05))
@@ -239,7 +239,7 @@ func room(w *world.World, q *light.Portal) []light.Bounds {
 		h := sampling.CosineHemisphere(sampling.New(0x299f31d0, 0, k).Pair(0))
 		d := bt.Scale(h.X).Add(bb.Scale(h.Y)).Add(q.N.Scale(h.Z))
 		if _, hit, ok := t.First(trace.Ray{O: o, D: d, Max: inf}, world.Even); ok {
-			if e := (lookout{o.Add(d.Scale(hit.T)), d.Neg()}); !e.open(t) {
+			if e := (lookout{o.Add(d.Scale(hit.T)), d.Neg()}); open || !e.open(t) {
 				ends = append(ends, e.pos)
 			}
 		}

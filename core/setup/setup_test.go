@@ -25,6 +25,7 @@ func TestValidationNamesThePlace(t *testing.T) {
 			l.Colour = setup.Colour{Kelvin: 10}
 			s.Lights["lantern"] = l
 		}, "kelvin"},
+		{func(s *setup.Setup) { l := s.Lights["rim"]; l.Opening = true; s.Lights["rim"] = l }, "/lights/rim/opening"},
 		{func(s *setup.Setup) { s.Curve = "wild" }, "/curve"},
 		{func(s *setup.Setup) { v := s.Views["hall"]; v.Aim = [3]float64{}; s.Views["hall"] = v }, "/views/hall/aim"},
 		{func(s *setup.Setup) { s.Version = 9 }, "/version"},

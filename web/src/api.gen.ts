@@ -142,6 +142,7 @@ export interface Light {
   behind?: number
   mirrored?: number
   noAir?: boolean
+  opening?: boolean
   drawn?: Drawn
   link?: string
 }

@@ -54,6 +54,8 @@ export const lightEdits = {
     setField(id, l, what, value as Light[K], words, done, fits)
   },
   flag: (id: string, l: Light, field: 'twoSided' | 'noAir', on: boolean, words: string) => setField(id, l, field, on, words),
+  /** opening marks rects as openings by which rooms see the sky. */
+  opening: (id: string, l: Light, on: boolean) => setField(id, l, 'opening', on, on ? 'lets the sky in' : 'is no opening', true, (q) => q.kind === 'rect'),
   channels: (id: string, l: Light, bits: number, words: string) => setField(id, l, 'channels', bits, words),
   /** link gives lights one set of values: those of the first. */
   link(ids: string[]) {

@@ -51,6 +51,16 @@ const pick = async (label: string, words: RegExp) => {
   fireEvent.click(await screen.findByRole('option', { name: words }))
 }
 
+test('a rect is marked as an opening for the sky, with others that are picked', () => {
+  const again = show({ kind: 'rect', width: 1, height: 2 }, { b: spot({ name: 'Fill', kind: 'rect', width: 1, height: 1 }), c: spot({ name: 'Spot' }) })
+  useLook.setState({ picked: new Set(['a', 'b', 'c']) })
+  fireEvent.click(screen.getByLabelText('Key is an opening for the sky'))
+  expect([now().a?.opening, now().b?.opening, now().c?.opening]).toEqual([true, true, undefined])
+  again()
+  fireEvent.click(screen.getByLabelText('Key is an opening for the sky'))
+  expect(now().a?.opening).toBe(false)
+})
+
 test('output is told in another unit without changing the light', async () => {
   const again = show()
   await pick('Key unit', /^cd candela:/)

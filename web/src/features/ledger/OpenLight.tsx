@@ -176,6 +176,14 @@ function Form({ id, l }: { id: string; l: Light }) {
           <Choice label={`${l.name} sides`} value={l.twoSided ? 'both' : 'one'} options={[{ value: 'one', words: 'one' }, { value: 'both', words: 'both' }]} change={(v) => lightEdits.flag(id, l, 'twoSided', v === 'both', v === 'both' ? 'shines to both sides' : 'shines to one side')} />
         </div>
       )}
+      {kind === 'rect' && (
+        <div className="field">
+          <Tip title="An opening by which rooms see the sky: skies are looked for through it, on or off, and settle sooner. Windows and doors are found by themselves; mark what is not.">
+            <span className="label">Opening</span>
+          </Tip>
+          <OnOff label={`${l.name} is an opening for the sky`} on={Boolean(l.opening)} words={l.opening ? 'lets the sky in' : 'no'} change={() => lightEdits.opening(id, l, !l.opening)} />
+        </div>
+      )}
       {kind === 'sky' && of('behind', 'Behind', 'st', -20, 20, 1 / 3, stopsText)}
       {kind === 'sky' && of('mirrored', 'Mirrors', 'st', -20, 20, 1 / 3, stopsText)}
       {local && of('range', 'Range', 'm', 0, 1000, 0.25, (v) => (v === 0 ? 'none' : String(Math.round(v * 100) / 100)))}
