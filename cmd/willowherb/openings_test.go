@@ -38,7 +38,7 @@ func TestOpenings(t *testing.T) {
 	require.Equal(t, 2.0, got[0].Width)
 	require.Equal(t, [3]float64{0, 1, 0}, got[0].Centre)
 	require.InDelta(t, 0, got[0].Bounds[0][0][1], 0.11, "down to the floor")
-	c.At = "0,0.5,0"
+	c.At = "0.2,0,0.1"
 	require.Len(t, ask(), 1)
 	c.At = "0,3,0"
 	require.Empty(t, ask())
