@@ -10,7 +10,7 @@ import (
 const (
 	// lone is how many times as bright as its surroundings a pixel may be by what only one of
 	// its halves has found.
-	lone = 25
+	lone = 16
 	// nearby is how many pixels on each side its surroundings are.
 	nearby = 7
 	// belongs is how many pixels on each side what such a pixel has is taken to belong to,
