@@ -109,8 +109,8 @@ func (r *regain) of(px int) float32 {
 // fieldOf is the field that a pixel lies in.
 func (f *Filter) fieldOf(px int) (x, y int) { return px % f.w / field, px / f.w / field }
 
-// give adds finds to a picture of three channels, or what was given so far to its halves'
-// difference.
+// give adds finds to a picture. Between the middles of fields it goes evenly from what one says to
+// what the next does.
 func (r *regain) give(ctx context.Context, finds []find, to []float32, workers int) error {
 	if len(finds) == 0 {
 		return nil
@@ -131,40 +131,46 @@ func (r *regain) give(ctx context.Context, finds []find, to []float32, workers i
 		}
 	}
 	return spread.Over(ctx, r.f.h, workers, func(y int) {
+		row, some := r.row(rates, y)
+		if !some {
+			return
+		}
 		for x := range r.f.w {
 			i := y*r.f.w + x
-			if s := r.shape[i]; s > 0 {
-				rate := r.between(rates, x, y)
-				for c := range rate {
-					to[3*i+c] += rate[c] * s * r.f.albedo[3*i+c]
-				}
+			s := r.shape[i]
+			if s <= 0 {
+				continue
+			}
+			u := (float32(x)+0.5)/field + 0.5
+			at := int(u)
+			u -= float32(at)
+			p, q := &row[at], &row[at+1]
+			for c := range p {
+				to[3*i+c] += (p[c] + u*(q[c]-p[c])) * s * r.f.albedo[3*i+c]
 			}
 		}
 	})
 }
 
-// between is what the fields around a pixel say, the nearer the more.
-func (r *regain) between(rates [][3]float32, x, y int) (out [3]float32) {
+// row is what the fields say at the height of a row of pixels, between those above and below: each
+// field at its middle, and the first and the last once more beside the picture. some is false
+// where they say nothing.
+func (r *regain) row(rates [][3]float32, y int) (out [][3]float32, some bool) {
 	high := len(rates) / r.wide
-	u, v := (float32(x)+0.5)/field-0.5, (float32(y)+0.5)/field-0.5
-	x0, y0 := int(math.Floor(float64(u))), int(math.Floor(float64(v)))
-	u, v = u-float32(x0), v-float32(y0)
-	for k := range 4 {
-		w := (1 - u) * (1 - v)
-		switch k {
-		case 1:
-			w = u * (1 - v)
-		case 2:
-			w = (1 - u) * v
-		case 3:
-			w = u * v
-		}
-		q := &rates[min(max(y0+k/2, 0), high-1)*r.wide+min(max(x0+k%2, 0), r.wide-1)]
-		for c := range out {
-			out[c] += w * q[c]
+	v := (float32(y)+0.5)/field + 0.5
+	below := int(v)
+	v -= float32(below)
+	a, b := r.wide*max(below-1, 0), r.wide*min(below, high-1)
+	out = make([][3]float32, r.wide+2)
+	for k := range r.wide {
+		p, q := &rates[a+k], &rates[b+k]
+		for c := range p {
+			out[k+1][c] = p[c] + v*(q[c]-p[c])
+			some = some || out[k+1][c] != 0
 		}
 	}
-	return out
+	out[0], out[r.wide+1] = out[1], out[r.wide]
+	return out, some
 }
 
 // table is a summed-area table over fields (Crow 1984).

@@ -3,6 +3,7 @@ package filter
 import (
 	"context"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -130,6 +131,49 @@ func TestGivenBackBySamples(t *testing.T) {
 	one, four := given(1), given(4)
 	require.InEpsilon(t, enough*5/0.8/128*0.4, one, 1e-4)
 	require.InEpsilon(t, enough*4*5/0.8/(128+enough*3)*0.4, four, 1e-4)
+}
+
+// What fields say goes evenly from one to the next, and stays as it is beyond the outermost.
+func TestGivenEvenlyBetweenFields(t *testing.T) {
+	const w, h = 4 * field, 3 * field
+	f := plain(w, h)
+	for i := range f.albedo {
+		f.albedo[i] = 1
+	}
+	r := &regain{f: f, wide: 4, shape: slices.Repeat([]float32{1}, w*h)}
+	rates := make([][3]float32, 12)
+	for k := range rates {
+		rates[k] = [3]float32{float32(k % 4), float32(k / 4), 1}
+	}
+	at := func(x, y int) (u, v float32) {
+		row, some := r.row(rates, y)
+		require.True(t, some)
+		require.Len(t, row, 6)
+		p := (float32(x)+0.5)/field + 0.5
+		k := int(p)
+		p -= float32(k)
+		return row[k][0] + p*(row[k+1][0]-row[k][0]), row[k][1] + p*(row[k+1][1]-row[k][1])
+	}
+	for x := range w {
+		for y := range h {
+			u, v := at(x, y)
+			require.InDelta(t, min(max((float64(x)+0.5)/field-0.5, 0), 3), u, 1e-5)
+			require.InDelta(t, min(max((float64(y)+0.5)/field-0.5, 0), 2), v, 1e-5)
+		}
+	}
+	_, some := r.row(make([][3]float32, 12), 5)
+	require.False(t, some)
+}
+
+func BenchmarkGive(b *testing.B) {
+	const w, h = 960, 540
+	f := halfDark(w, h)
+	mean, _ := rarely(f, 1000)
+	finds := take(mean, slices.Repeat([]float32{1, 1, 1, 1, 1, 1, 1, 1, 1, 0.5}, w*h/10))
+	r := f.regaining(mean, nil, finds)
+	for b.Loop() {
+		require.NoError(b, r.give(context.Background(), finds, mean, 2))
+	}
 }
 
 // A table's sums over any fields are those of the fields one by one.

@@ -270,7 +270,7 @@ var mutants = []mutant{
 	{"openings: marked ones beside what was found there", "core/place/portals.go", `if !slices.ContainsFunc(marked, part) {`, `if !slices.ContainsFunc(marked, part) || true {`, "./core/place"},
 	{"openings: marked ones told to no sky's key", "core/lamps/lamp.go", `l.Key = sha256.Sum256(fmt.Append(l.Key[:], portals))`, `_ = sha256.Sum256(fmt.Append(l.Key[:], portals))`, "./core/lamps"},
 	{"openings: any light may be one", "core/setup/setup.go", `c.ok(l.Kind == Rect || !l.Opening,`, `c.ok(true,`, "./core/setup"},
-	{"rare light is not given back", "core/filter/regain.go", `to[3*i+c] += rate[c] * s * r.f.albedo[3*i+c]`, `to[3*i+c] += 0 * rate[c] * s`, "./core/filter"},
+	{"rare light is not given back", "core/filter/regain.go", `to[3*i+c] += (p[c] + u*(q[c]-p[c])) * s * r.f.albedo[3*i+c]`, `to[3*i+c] += 0 * (p[c] + u*q[c]) * s`, "./core/filter"},
 	{"rare light given back with its albedo", "core/filter/regain.go", `float64(r.of(q.at)*q.rgb[c]) / float64(r.f.albedo[3*q.at+c])`, `float64(r.of(q.at) * q.rgb[c])`, "./core/filter"},
 	{"a single find believed", "core/filter/regain.go", `r.some[k] = float32(min(alike/enough, 1))`, `r.some[k] = 1`, "./core/filter"},
 	{"rare light of layers lost", "core/filter/noise.go", `back: g.back, `, ``, "./core/filter"},
