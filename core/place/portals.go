@@ -47,7 +47,7 @@ func Portals(ctx context.Context, w *world.World, workers int) ([]light.Portal, 
 	q := search{w: w, workers: workers}
 	for i := range found {
 		for _, r := range found[i*stride%len(found)] {
-			if !q.knows(r) {
+			if q.tried < tries && !q.knows(r) {
 				q.queue = append(q.queue, r)
 			}
 		}
@@ -111,7 +111,7 @@ func (q *search) knows(r escape) bool {
 			here++
 		}
 	}
-	return here >= vain || q.tried >= tries
+	return here >= vain
 }
 
 // fit takes some rays off the queue, and fits what they leave by.

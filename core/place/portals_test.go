@@ -115,6 +115,40 @@ func TestPortalsOfRoomsBehind(t *testing.T) {
 	require.False(t, p.Holds(v(30, 1, 4)), "outdoors")
 }
 
+// A skylight is found as a window is, facing down, and holds the floor under it. Nothing is lost
+// where the search ends.
+func TestSkylights(t *testing.T) {
+	g := scenetest.New()
+	v := func(x, y, z float32) vec.V3 { return vec.V3{X: x, Y: y, Z: z} }
+	q := func(name string, a, b, c, d vec.V3) { g.Add(name, 0, [4]vec.V3{a, b, c, d}) }
+	q("floor", v(-3, 0, 3), v(3, 0, 3), v(3, 0, -3), v(-3, 0, -3))
+	for _, x := range []float32{-3, 3} {
+		q("side", v(x, 0, -3), v(x, 3, -3), v(x, 3, 3), v(x, 0, 3))
+		q("end", v(-3, 0, x), v(3, 0, x), v(3, 3, x), v(-3, 3, x))
+	}
+	roof := func(x0, z0, x1, z1 float32) { q("roof", v(x0, 3, z0), v(x1, 3, z0), v(x1, 3, z1), v(x0, 3, z1)) }
+	roof(-3, -3, 0, 3)
+	roof(1, -3, 3, 3)
+	roof(0, -3, 1, 0.5)
+	roof(0, 2, 1, 3)
+	found, err := Portals(t.Context(), g.World(t), 2)
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	p := found[0]
+	require.InDelta(t, -1, p.N.Y, 1e-4)
+	require.InDelta(t, 0.5, p.Centre.X, 0.02)
+	require.InDelta(t, 1.25, p.Centre.Z, 0.02)
+	require.InDelta(t, 1.5, p.W*p.H, 0.05)
+	require.True(t, p.Holds(v(0.5, 0, 1.25)))
+
+	w := g.World(t)
+	s := search{w: w, workers: 2, tried: tries - 1}
+	o := v(-1, 0.1, -1)
+	s.queue = []escape{{o, v(0.5, 3, 1.25).Sub(o).Norm()}}
+	require.NoError(t, s.fit(t.Context()))
+	require.Len(t, s.out, 1)
+}
+
 // What was marked by hand stands for the opening that was found there, with the room before it as
 // its bounds; others stay.
 func TestMarkedPortals(t *testing.T) {
