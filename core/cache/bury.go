@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"willowherb/core/sampling"
+	"willowherb/core/scene"
 	"willowherb/core/spread"
 	"willowherb/core/trace"
 	"willowherb/core/vec"
@@ -41,7 +42,9 @@ func (c *Cache) within(t *world.Tracer, side uint32) bool {
 		src := sampling.New(0x3ad8025f, side, k)
 		h := sampling.CosineHemisphere(src.Pair(0))
 		d := a.Scale(h.X).Add(b.Scale(h.Y)).Add(n.Scale(h.Z))
-		if tri, _, ok := t.First(trace.Ray{O: world.Leave(p, n, d), D: d, Max: inf}, src.Bits(1)); ok && s.Obj[tri] == object {
+		o := world.Leave(p, n, d)
+		// Beyond its own object's bounds there is none of it.
+		if tri, _, ok := t.First(trace.Ray{O: o, D: d, Max: leaves(&s.Objects[object], o, d)}, src.Bits(1)); ok && s.Obj[tri] == object {
 			if _, ng := s.Area(tri); ng.Dot(d) > 0 {
 				backs++
 			}
@@ -51,4 +54,19 @@ func (c *Cache) within(t *world.Tracer, side uint32) bool {
 		}
 	}
 	return true
+}
+
+// leaves is how far along d from o the bounds of an object end.
+func leaves(ob *scene.Object, o, d vec.V3) float32 {
+	end := inf
+	for a := range 3 {
+		to := ob.Hi.At(a)
+		if d.At(a) < 0 {
+			to = ob.Lo.At(a)
+		}
+		if v := d.At(a); v != 0 {
+			end = min(end, (to-o.At(a))/v)
+		}
+	}
+	return max(end*1.001, 0) + 0.001
 }

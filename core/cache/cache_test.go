@@ -99,6 +99,39 @@ func TestFurnace(t *testing.T) {
 	}
 }
 
+// A small panel in the ceiling of a black room gives what its area and the square of its distance say,
+// far off, where it is asked for alone; nothing to what faces away. 3 %: its own size, and
+// that points stand for places beside them.
+func TestSmallPanelFarOff(t *testing.T) {
+	g := scenetest.Room(scenetest.Matt(0))
+	panel := scenetest.Matt(0)
+	panel.Emissive = vec.Splat(1)
+	g.S.Materials = append(g.S.Materials, panel)
+	const y, r = 1.9, 0.1
+	g.Add("panel", uint16(len(g.S.Materials)-1), [4]vec.V3{{X: -r, Y: y, Z: -r}, {X: r, Y: y, Z: -r}, {X: r, Y: y, Z: r}, {X: -r, Y: y, Z: r}})
+	w := g.World(t)
+	l := &light.Light{ID: 1, Kind: light.Emissive, Shadow: true, Channels: 0xff}
+	l.SetTriangles(w.S, []uint32{uint32(w.S.Triangles()) - 2, uint32(w.S.Triangles()) - 1})
+	l.Prepare()
+	require.False(t, l.Reaches(vec.V3{Y: 1.95}, vec.V3{Y: 1}))
+	require.True(t, l.Far(vec.V3{Y: 0.5}))
+	require.False(t, l.Far(vec.V3{Y: 1}))
+	c := cache.New(w, 2)
+	at := spots(3000, 1)
+	var got, want float64
+	for i, e := range lit(t, c, touched(c, at), at, []*light.Light{l}, 2) {
+		d := vec.V3{Y: y}.Sub(at[i].Pos)
+		if e == nil || d.Len() < 2.5 || at[i].Pos.Y > 1 {
+			continue
+		}
+		dir := d.Norm()
+		got += float64(e[0])
+		want += 4 * r * r * float64(dir.Dot(at[i].N)*dir.Y/d.Dot(d))
+	}
+	require.Positive(t, want)
+	require.InEpsilon(t, want, got, 0.03)
+}
+
 // A coarse cache asks for fewer points, and knows the same of an even room.
 func TestCoarse(t *testing.T) {
 	m := scenetest.Matt(0.5)

@@ -220,9 +220,10 @@ func (c *Cache) straight(t *world.Tracer, l *light.Light, at *site) (e flux) {
 
 // shining is straight for surfaces that shine: asked for n times, and looked for by as many
 // rays, each weighed by how likely both were (Veach 1997, the balance heuristic). What shines
-// right beside a site is hardly found by asking, and what is small hardly by rays.
+// right beside a site is hardly found by asking, and what is small hardly by rays: what is
+// far off is asked for alone.
 func (c *Cache) shining(t *world.Tracer, l *light.Light, at *site, n int) (e flux) {
-	owner := sampling.Owner(l.ID)
+	owner, asked := sampling.Owner(l.ID), l.Far(at.pos)
 	bt, bb := vec.Basis(at.n)
 	take := func(v vec.V3, cos float32) {
 		if v.Finite() {
@@ -233,12 +234,18 @@ func (c *Cache) shining(t *world.Tracer, l *light.Light, at *site, n int) (e flu
 		src := sampling.New(0x7feb352d, at.name, uint32(k))
 		if s, ok := l.Sample(at.pos, at.n, src.Pair(sampling.Dim(owner, 1))); ok {
 			if cos := s.Dir.Dot(at.n); cos > 0 {
-				v := s.Weight.Scale(cos * s.Pdf / (s.Pdf + cos/math.Pi))
+				v := s.Weight.Scale(cos)
+				if !asked {
+					v = v.Scale(s.Pdf / (s.Pdf + cos/math.Pi))
+				}
 				if l.Shadow {
 					v = v.Mul(t.Passes(at.pos, at.n, s.Dir, s.Clear))
 				}
 				take(v, cos)
 			}
+		}
+		if asked {
+			continue
 		}
 		h := sampling.CosineHemisphere(src.Pair(sampling.Dim(owner, 2)))
 		d := bt.Scale(h.X).Add(bb.Scale(h.Y)).Add(at.n.Scale(h.Z))

@@ -267,7 +267,9 @@ type surfaces struct {
 	tris  []uint32
 	sums  []float32 // running sum of their areas
 	of    []bool    // the materials that shine
-	even  float64   // area, of all sides, that would give as much if it shone at 1
+	// lo and hi bound them all.
+	lo, hi vec.V3
+	even   float64 // area, of all sides, that would give as much if it shone at 1
 }
 
 // nearest is how near to a lamp, in metres, a surface may be and still send its
