@@ -33,15 +33,25 @@ type group struct {
 	Blend
 }
 
+// widely is how widely a part is filtered, at least, for what is rarely found of it to belong
+// anywhere around. What comes straight from lamps is filtered less: it stands where it stands.
+const widely = 3
+
 // bound takes what is rarely found from single pixels, and gives it to all; lost is what is
-// in doubt after that, as luminance. What smooth surfaces mirror is not given back: it belongs to
-// nothing around it.
+// in doubt after that, as luminance. What smooth surfaces mirror is not given back, nor what comes
+// straight from lamps: it belongs to nothing around it.
 func (g *group) bound(ctx context.Context, f *Filter, lost []float32, workers int) error {
 	taken := make([]float32, len(g.diff))
 	var finds []find
 	var err error
 	if g.kept, finds, err = f.Lone(ctx, Noisy{Pic: g.mean, Sharp: g.sharp, Weight: g.weight}, g.diff, taken, workers); err != nil || g.sharp {
 		return err
+	}
+	if g.last < widely {
+		for _, q := range finds {
+			lost[q.at] += taken[q.at]
+		}
+		return nil
 	}
 	g.back = f.regaining(g.mean, g.weight, finds)
 	before := make([]float32, len(g.diff))

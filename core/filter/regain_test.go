@@ -102,6 +102,18 @@ func TestASingleFindIsHardlyBelieved(t *testing.T) {
 	require.InEpsilon(t, taken*(1-1.0/enough+1.0/enough/2.828), float64(lost[at]), 0.01)
 	require.Greater(t, diff[at], float32(0))
 	require.Equal(t, mean[3*(10*w+60)]/0.8, mean[3*(10*w+10)]/0.4, "by albedo")
+	// What is hardly filtered stays where it was found, and what it lost is all in doubt.
+	clear(lost)
+	for c := range 3 {
+		mean[3*at+c] += 8000
+	}
+	diff[at] = 8000
+	g = &group{mean: mean, diff: diff, last: widely - 1}
+	around := mean[3*(10*w+60)]
+	require.NoError(t, g.bound(context.Background(), f, lost, 2))
+	require.Nil(t, g.back)
+	require.Equal(t, around, mean[3*(10*w+60)])
+	require.InEpsilon(t, 8000, float64(lost[at]), 0.01)
 }
 
 // A pixel that counts for four gives four times as much; one that no sample has reached neither
