@@ -38,8 +38,10 @@ func (s *Stage) Cache(workers int) *cache.Cache {
 	s.glow.mu.Unlock()
 	if c == nil {
 		for _, o := range s.glow.shelf.posedAs(s.glow) {
-			if from := o.held(); from != nil && c == nil {
-				c, _ = from.Painted(context.Background(), s.World, workers)
+			if from := o.held(); from != nil {
+				if c, _ = from.Painted(context.Background(), s.World, workers); c != nil {
+					break
+				}
 			}
 		}
 		s.glow.mu.Lock()

@@ -8,6 +8,7 @@ import (
 	"willowherb/core/light"
 	"willowherb/core/place"
 	"willowherb/core/setup"
+	"willowherb/core/vec"
 )
 
 type openingsCmd struct {
@@ -28,6 +29,13 @@ type openingReport struct {
 }
 
 func (c *openingsCmd) Run(ctx context.Context) error {
+	var at vec.V3
+	var err error
+	if c.At != "" {
+		if at, err = parsePoint(c.At); err != nil {
+			return err
+		}
+	}
 	o, err := c.open(ctx)
 	if err != nil {
 		return err
@@ -44,14 +52,8 @@ func (c *openingsCmd) Run(ctx context.Context) error {
 	}
 	out := []openingReport{}
 	for i, q := range place.Through(o.w, marked, found) {
-		if c.At != "" {
-			at, err := parsePoint(c.At)
-			if err != nil {
-				return err
-			}
-			if !q.Holds(at) {
-				continue
-			}
+		if c.At != "" && !q.Holds(at) {
+			continue
 		}
 		r := openingReport{Centre: q.Centre.Array(), Inward: q.N.Array(), Width: float64(q.W), Height: float64(q.H), Marked: i < len(marked)}
 		for _, b := range q.Bounds {

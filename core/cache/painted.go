@@ -13,7 +13,7 @@ import (
 // Painted is the cache of a world that differs from the cache's own in what its materials
 // reflect alone: points, links and what comes straight from lights are taken over, and only the
 // links that meet such a material are followed once more. All values are those of a new cache,
-// bit by bit. ok is false where the worlds differ in anything else.
+// bit by bit. ok is false where the worlds differ in anything else, or ctx ended.
 func (c *Cache) Painted(ctx context.Context, w *world.World, workers int) (out *Cache, ok bool) {
 	changed, ok := scene.Repainted(c.w.S, w.S)
 	if !ok {
@@ -45,7 +45,10 @@ func (c *Cache) Painted(ctx context.Context, w *world.World, workers int) (out *
 			}
 		}, t.Release
 	})
-	return out, err == nil
+	if err != nil {
+		return nil, false
+	}
+	return out, true
 }
 
 // repaint follows a link once more, to where it goes, for what is sent on there.

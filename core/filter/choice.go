@@ -1,6 +1,7 @@
 package filter
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -75,18 +76,17 @@ func (f *Filter) ApplyChoice(ctx context.Context, c *Choice, layers []Layer, wor
 			return err
 		}
 	}
-	finds := make([][]find, len(pictures))
-	err := spread.Over(ctx, len(pictures), workers, func(k int) { finds[k] = take(pictures[k].Pic, groups[k].kept) })
-	if err != nil {
-		return err
-	}
-	for k, p := range pictures {
-		if back := groups[k].back; back != nil {
-			if err = back.give(ctx, finds[k], p.Pic, workers); err != nil {
-				return err
-			}
+	errs := make([]error, len(pictures))
+	err := spread.Over(ctx, len(pictures), workers, func(k int) {
+		pic, g := pictures[k].Pic, groups[k]
+		finds := take(pic, g.kept)
+		if g.back != nil {
+			errs[k] = g.back.give(ctx, finds, pic, 1)
 		}
-		raw[k] = slices.Clone(p.Pic)
+		raw[k] = slices.Clone(pic)
+	})
+	if err = cmp.Or(append(errs, err)...); err != nil {
+		return err
 	}
 	if err = f.Apply(ctx, pictures, workers); err != nil {
 		return err

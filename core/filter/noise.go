@@ -130,11 +130,7 @@ func (s *Sums) Finish(ctx context.Context, f *Filter, workers int) (*Finished, e
 			if s.Paths != nil && w > soft {
 				g.weight = s.weights()
 			}
-			lost := out.lost
-			if is.sharp {
-				lost = nil // glints of smooth surfaces belong to nothing wide
-			}
-			if err := g.bound(ctx, f, lost, workers); err != nil {
+			if err := g.bound(ctx, f, out.lost, workers); err != nil {
 				return nil, err
 			}
 			groups = append(groups, g)

@@ -74,3 +74,26 @@ func TestPortalsFindTheSky(t *testing.T) {
 	}
 	require.Greater(t, found, 700)
 }
+
+// Of many portals those count that are seen from a place, wherever in the list they stand.
+func TestManyPortals(t *testing.T) {
+	l := throughWindows()
+	window := l.Portals[0]
+	elsewhere := window
+	elsewhere.Bounds = []Bounds{{vec.Splat(50), vec.Splat(60)}, {vec.Splat(70), vec.Splat(80)}}
+	require.True(t, elsewhere.Holds(vec.Splat(75)), "in the second of its boxes")
+	require.False(t, elsewhere.Holds(vec.Splat(65)))
+	l.Portals = nil
+	for range 2 * mostPortals {
+		l.Portals = append(l.Portals, elsewhere)
+	}
+	l.Portals = append(l.Portals, window)
+	p, n := vec.V3{X: 0.5, Z: -1}, vec.V3{X: -1}
+	found := 0
+	for k := range uint32(1000) {
+		if s, ok := l.Sample(p, n, sampling.New(1, 0, k).Pair(3)); ok && window.Near(p, s.Dir, 1) {
+			found++
+		}
+	}
+	require.Greater(t, found, 700)
+}

@@ -33,7 +33,8 @@ type escape struct{ o, d vec.V3 }
 
 // Portals finds the openings through which rooms see the sky: windows and doors in walls.
 // Points spread over the surfaces look around; where few of a point's rays leave the
-// place, the opening that they leave by is fitted. The same world has the same portals.
+// place, the opening that they leave by is fitted. The same world has the same portals. Error: ctx
+// ended.
 func Portals(ctx context.Context, w *world.World, workers int) ([]light.Portal, error) {
 	at := evenly(w, lookouts)
 	found, ends := make([][]escape, len(at)), make([][]lookout, len(at))

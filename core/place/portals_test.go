@@ -115,9 +115,9 @@ func TestPortalsOfRoomsBehind(t *testing.T) {
 	require.False(t, p.Holds(v(30, 1, 4)), "outdoors")
 }
 
-// A skylight is found as a window is, facing down, and holds the floor under it. Nothing is lost
+// An opening in a roof is found as a window is, facing down, and holds the floor under it. Nothing is lost
 // where the search ends.
-func TestSkylights(t *testing.T) {
+func TestOpeningsInRoofs(t *testing.T) {
 	g := scenetest.New()
 	v := func(x, y, z float32) vec.V3 { return vec.V3{X: x, Y: y, Z: z} }
 	q := func(name string, a, b, c, d vec.V3) { g.Add(name, 0, [4]vec.V3{a, b, c, d}) }

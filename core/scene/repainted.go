@@ -7,7 +7,8 @@ import "slices"
 func Repainted(a, b *Scene) (changed []bool, ok bool) {
 	if len(a.Materials) != len(b.Materials) || len(a.Objects) != len(b.Objects) || !slices.Equal(a.Absent, b.Absent) ||
 		!slices.Equal(a.Mat, b.Mat) || !slices.Equal(a.Obj, b.Obj) || !slices.Equal(a.Index, b.Index) ||
-		!slices.Equal(a.V.Pos, b.V.Pos) || !slices.Equal(a.V.Nrm, b.V.Nrm) || !slices.Equal(a.Textures, b.Textures) {
+		!slices.Equal(a.V.Pos, b.V.Pos) || !slices.Equal(a.V.Nrm, b.V.Nrm) || !slices.Equal(a.V.Tan, b.V.Tan) || !slices.Equal(a.V.UV0, b.V.UV0) ||
+		!slices.Equal(a.V.UV1, b.V.UV1) || !slices.Equal(a.V.Color, b.V.Color) || !slices.Equal(a.Textures, b.Textures) {
 		return nil, false
 	}
 	changed = make([]bool, len(a.Materials))

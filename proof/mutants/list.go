@@ -44,7 +44,7 @@ var mutants = []mutant{
 	{"weights forgotten in the filter", "core/filter/filter.go", "s *= p.Weight[i]", "s *= 1", "./core/filter"},
 	{"mirrored light by albedo", "core/filter/filter.go", "	case sharp:\n		return nil", "	case sharp && channels > 9:\n		return nil", "./core/filter"},
 	{"the far side of a post on its edge", "core/filter/edges.go", "			w *= w * w\n			w *= w\n", "", "./core/filter"},
-	{"layers with their lone finds", "core/filter/choice.go", "finds[k] = take(pictures[k].Pic, groups[k].kept)", "finds[k] = take(pictures[k].Pic, groups[k].kept[:0])", "./core/filter"},
+	{"layers with their lone finds", "core/filter/choice.go", "finds := take(pic, g.kept)", "finds := take(pic, g.kept[:0])", "./core/filter"},
 	{"the faint asked for twice", "core/path/cover.go", "faint = w.Faint[i]", "faint = 0 * w.Faint[i]", "./core/path"},
 	{"coarse caches as fine ones", "core/cache/cache.go", "least, c.least), levels-1)", "least), levels-1)", "./core/cache"},
 	{"one sample counted as certain", "core/film/layers.go", "			d = p.Scale(1 / na)\n", "			d = p.Scale(0 / na)\n", "./core/film ./core/filter"},
