@@ -270,6 +270,8 @@ var mutants = []mutant{
 	{"sharp before another's coarse picture", "plan/plan.go", `rankSharp   = 5`, `rankSharp   = -1`, "./plan"},
 	{"openings: rooms behind left out", "core/place/behind.go", `portals[k].Bounds = append(portals[k].Bounds, boxes(from, mostBehind, besides)...)`, `_ = from`, "./core/place"},
 	{"openings: places outdoors look too", "core/place/portals.go", `if len(out) > lookRays*fewEscape || float64(away) > lookRays*fewFar || float64(close) > lookRays*fewNear {`, `if false {`, "./core/place"},
+	{"openings: the first of the list alone", "core/light/sky.go", `if w := l.Portals[i].worth(p, n); w > 0 {`, `if w := l.Portals[i].worth(p, n); w >= 0 {`, "./core/light"},
+	{"openings: the first box alone", "core/light/sky.go", `	for i := range q.Bounds {`, `	for i := range q.Bounds[:min(len(q.Bounds), 1)] {`, "./core/light"},
 	{"openings: few are tried", "core/place/portals.go", `tries     = 320`, `tries     = 32`, "./demo"},
 	{"openings: marked ones beside what was found there", "core/place/portals.go", `if !slices.ContainsFunc(marked, part) {`, `if !slices.ContainsFunc(marked, part) || true {`, "./core/place"},
 	{"openings: marked ones told to no sky's key", "core/lamps/lamp.go", `l.Key = sha256.Sum256(fmt.Append(l.Key[:], portals))`, `_ = sha256.Sum256(fmt.Append(l.Key[:], portals))`, "./core/lamps"},
