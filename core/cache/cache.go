@@ -11,9 +11,9 @@
 // transfer, Hasan et al. 2006). The light of all points is then solved for any light at
 // once, E = D + T E, D the irradiance that comes straight.
 //
-// Only points that someone's rays came to (Reach), and those that their links lead to,
-// are worked out; what they are does not depend on who asked, or when: a value is the same
-// bits with any number of workers, alone or in company.
+// Only points that someone's rays came to (Reach), and those that their links lead to
+// by as many links as light is followed, are worked out; what they are does not depend on who
+// asked, or when: a value is the same bits with any number of workers, alone or in company.
 package cache
 
 import (
@@ -60,6 +60,8 @@ type Cache struct {
 	sites   []site
 	links   []link // of each site in turn, fan of them
 	fan     int
+	ahead   []int8  // of each site, how many links are followed on from it
+	linked  []int32 // the sites whose links were made, in that order
 	columns map[[32]byte]*column
 	clock   int64
 }
@@ -293,7 +295,7 @@ func order(side uint32) uint64 { return stir(uint64(side)+0x2545f4914f6cdd1d, 0x
 func (c *Cache) Bytes() int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	n := 16*len(c.pos) + 4*len(c.slot) + 40*len(c.sites) + len(c.links)*80
+	n := 16*len(c.pos) + 4*len(c.slot) + 45*len(c.sites) + len(c.links)*80
 	for l := range c.cells {
 		n += len(c.cells[l].keys) * (8 + 4*perCell)
 	}

@@ -3,6 +3,7 @@ package cache
 import (
 	"context"
 	"math"
+	"math/bits"
 	"slices"
 	"sync/atomic"
 
@@ -51,69 +52,132 @@ func (r *Reach) Touch(s *Spot) {
 	}
 }
 
-// Fill works out the links of what was touched, and of all that those lead to.
+// Fill works out the links of what was touched, and of what those lead to, as far as light is
+// followed on: what lies beyond sends nothing there.
 func (c *Cache) Fill(ctx context.Context, r *Reach, workers int) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	sites, links := c.sites, c.links
-	begun := len(sites)
-	add := func(side uint32) {
-		c.slot[side] = int32(len(sites))
-		sites = append(sites, site{c.pos[side/2], c.normal(side), c.w.S.Obj[c.tri[side/2]], side, false})
-	}
+	f := filling{Cache: c, begun: len(c.sites), ahead: slices.Clone(c.ahead), linked: c.linked}
 	for i, word := range r.bits {
-		for b := range uint32(64) {
-			if side := uint32(i)*64 + b; word>>b&1 != 0 && c.slot[side] < 0 {
-				add(side)
-			}
+		for ; word != 0; word &= word - 1 {
+			f.want(f.side(uint32(i)*64+uint32(bits.TrailingZeros64(word))), sweeps)
 		}
 	}
-	for from := begun; from < len(sites); {
-		wave := sites[from:]
-		strays := make([]site, c.fan*len(wave))
-		links = append(links, make([]link, c.fan*len(wave))...)
-		const batch = 64
-		err := spread.With(ctx, (len(wave)+batch-1)/batch, workers, func() (func(int), func()) {
-			t := c.w.Tracer()
-			return func(i int) {
-				trace.Settle()
-				for k := i * batch; k < min((i+1)*batch, len(wave)); k++ {
-					c.look(t, &wave[k], links[(from+k)*c.fan:(from+k+1)*c.fan], strays[k*c.fan:])
-				}
-			}, t.Release
-		})
-		if err != nil {
-			for side, k := range c.slot { // what was begun is of no use half done
-				if int(k) >= begun {
-					c.slot[side] = -1
-				}
-			}
+	for ahead := sweeps - 1; len(f.next) > 0; ahead-- {
+		wave := f.next
+		f.next = nil
+		if err := f.link(ctx, wave, workers); err != nil {
+			f.undo()
 			return err
 		}
-		// Links name sides while they are made; from now on slots.
-		for i := range strays {
-			l := &links[from*c.fan+i]
-			switch {
-			case l.to == toStray:
-				l.to = int32(len(sites))
-				sites = append(sites, strays[i])
-			case l.to >= 0:
-				if c.slot[l.to] < 0 {
-					add(uint32(l.to))
+		for _, p := range wave {
+			for _, l := range c.from(int(p)) {
+				if l.to >= 0 {
+					f.want(l.to, ahead)
 				}
-				l.to = c.slot[l.to]
 			}
 		}
-		from += len(wave)
 	}
-	c.sites, c.links = sites, links
+	c.ahead, c.linked = f.ahead, f.linked
 	return nil
+}
+
+// filling is a cache while it is filled, in waves: each what the one before leads to.
+type filling struct {
+	*Cache
+	begun  int     // sites that there were
+	ahead  []int8  // as Cache.ahead
+	linked []int32 // as Cache.linked
+	next   []int32 // the sites of the wave to come
+}
+
+// add makes a site, and returns its slot.
+func (f *filling) add(s site) int32 {
+	f.sites = append(f.sites, s)
+	for range f.fan {
+		f.links = append(f.links, link{to: toUnmade})
+	}
+	f.ahead = append(f.ahead, -1)
+	return int32(len(f.sites) - 1)
+}
+
+// side is the site of a point's side.
+func (f *filling) side(side uint32) int32 {
+	if f.slot[side] < 0 {
+		f.slot[side] = f.add(site{f.pos[side/2], f.normal(side), f.w.S.Obj[f.tri[side/2]], side, false})
+	}
+	return f.slot[side]
+}
+
+// want has so many links followed on from a site.
+func (f *filling) want(p int32, ahead int) {
+	if int(f.ahead[p]) >= ahead {
+		return
+	}
+	if f.ahead[p] = int8(ahead); ahead > 0 {
+		f.next = append(f.next, p)
+	}
+}
+
+// link makes the links of those of a wave that have none yet.
+func (f *filling) link(ctx context.Context, wave []int32, workers int) error {
+	var bare []int32
+	for _, p := range wave {
+		if f.from(int(p))[0].to == toUnmade {
+			bare = append(bare, p)
+		}
+	}
+	strays := make([]site, f.fan*len(bare))
+	const batch = 64
+	err := spread.With(ctx, (len(bare)+batch-1)/batch, workers, func() (func(int), func()) {
+		t := f.w.Tracer()
+		return func(i int) {
+			trace.Settle()
+			for k := i * batch; k < min((i+1)*batch, len(bare)); k++ {
+				f.look(t, &f.sites[bare[k]], f.from(int(bare[k])), strays[k*f.fan:])
+			}
+		}, t.Release
+	})
+	f.linked = append(f.linked, bare...)
+	if err != nil {
+		return err
+	}
+	// Links name sides while they are made; from now on slots.
+	for k, p := range bare {
+		for q := range f.fan {
+			to := f.from(int(p))[q].to
+			switch {
+			case to == toStray:
+				to = f.add(strays[k*f.fan+q])
+			case to >= 0:
+				to = f.side(uint32(to))
+			}
+			f.from(int(p))[q].to = to
+		}
+	}
+	return nil
+}
+
+// undo takes back what was begun: half done it is of no use.
+func (f *filling) undo() {
+	for side, p := range f.slot {
+		if int(p) >= f.begun {
+			f.slot[side] = -1
+		}
+	}
+	for _, p := range f.linked[len(f.Cache.linked):] {
+		for q := range f.from(int(p)) {
+			f.from(int(p))[q] = link{to: toUnmade}
+		}
+	}
+	f.sites, f.links = f.sites[:f.begun], f.links[:f.begun*f.fan]
 }
 
 // What links lead to that is no point.
 const (
 	toNothing = -1
 	toStray   = -2
+	toUnmade  = -3 // it was not followed yet
 )
 
 // linkLevel is the smallest level of cells that links lead to: what is seen by way of a

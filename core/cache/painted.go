@@ -26,7 +26,8 @@ func (c *Cache) Painted(ctx context.Context, w *world.World, workers int) (out *
 	}
 	c.mu.Lock()
 	out = &Cache{w: w, pos: c.pos, tri: c.tri, cells: c.cells, least: c.least, buried: c.buried, fan: c.fan,
-		slot: slices.Clone(c.slot), sites: slices.Clip(c.sites), links: slices.Clone(c.links), columns: map[[32]byte]*column{}, clock: c.clock}
+		slot: slices.Clone(c.slot), sites: slices.Clip(c.sites), links: slices.Clone(c.links),
+		ahead: c.ahead, linked: slices.Clip(c.linked), columns: map[[32]byte]*column{}, clock: c.clock}
 	for key, k := range c.columns {
 		out.columns[key] = &column{straight: slices.Clip(k.straight), used: k.used}
 	}
@@ -38,7 +39,7 @@ func (c *Cache) Painted(ctx context.Context, w *world.World, workers int) (out *
 			trace.Settle()
 			for p := i * batch; p < min((i+1)*batch, len(out.sites)); p++ {
 				for k := range out.from(p) {
-					if l := &out.from(p)[k]; l.to != toNothing && changed[l.material] {
+					if l := &out.from(p)[k]; l.to >= 0 && changed[l.material] {
 						out.repaint(t, p, k, l)
 					}
 				}

@@ -21,6 +21,7 @@ var inf = float32(math.Inf(1))
 type column struct {
 	straight, all []flux
 	more          []vec.V3 // what links bring straight from a lamp beside what they met, more than from its point
+	linked        int      // for how many of Cache.linked that is so far
 	used          int64
 }
 
@@ -93,7 +94,7 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 			k = &column{}
 			c.columns[s.Key] = k
 		}
-		if k.used != c.clock && len(k.all) != len(c.sites) {
+		if k.used != c.clock && (len(k.all) != len(c.sites) || k.linked != len(c.linked)) {
 			due = append(due, i)
 		}
 		columns[i], k.used = k, c.clock
@@ -148,9 +149,9 @@ func (c *Cache) Light(ctx context.Context, r *Reach, sources []Source, workers i
 // solve brings what comes straight to a column to all points.
 func (c *Cache) solve(ctx context.Context, k *column, source *Source, workers int) error {
 	n, l := len(c.sites), source.Light
-	from, rest := len(k.straight), len(k.more)
+	from, due := len(k.straight), c.linked[k.linked:]
 	straight := append(slices.Clip(k.straight), make([]flux, n-from)...)
-	more := append(slices.Clip(k.more), make([]vec.V3, n-rest)...)
+	more := append(slices.Clone(k.more), make([]vec.V3, n-len(k.more))...)
 	const batch = 256
 	err := spread.With(ctx, (n-from+batch-1)/batch, workers, func() (func(int), func()) {
 		t := c.w.Tracer()
@@ -164,19 +165,19 @@ func (c *Cache) solve(ctx context.Context, k *column, source *Source, workers in
 	if err != nil {
 		return err
 	}
-	err = spread.With(ctx, (n-rest+batch-1)/batch, workers, func() (func(int), func()) {
+	err = spread.With(ctx, (len(due)+batch-1)/batch, workers, func() (func(int), func()) {
 		t := c.w.Tracer()
 		return func(i int) {
 			trace.Settle()
-			for p := rest + i*batch; p < min(rest+(i+1)*batch, n); p++ {
-				more[p] = c.besides(t, l, c.from(p), straight)
+			for _, p := range due[i*batch : min((i+1)*batch, len(due))] {
+				more[p] = c.besides(t, l, c.from(int(p)), straight)
 			}
 		}, t.Release
 	})
 	if err != nil {
 		return err
 	}
-	k.straight, k.more = straight, more
+	k.straight, k.more, k.linked = straight, more, len(c.linked)
 	return nil
 }
 
