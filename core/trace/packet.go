@@ -2,6 +2,7 @@ package trace
 
 import (
 	"math"
+	"unsafe"
 )
 
 // packet is the scratch of up to eight rays that are followed together: a node is met by the
@@ -14,8 +15,8 @@ type packet struct {
 	ahead, behind, least, most [3]float32
 	near                       [3]uintptr
 	min, far                   [wide]float32
-	slot                       [wide]uint32
-	u, v                       [wide]float32
+	begin                      float32 // the least start
+	lines                      [wide]line
 }
 
 // fewest is how many rays are worth a packet.
@@ -39,10 +40,9 @@ func (tr *Tracer) FirstOf(rays []Ray, hits []Hit) (found uint8) {
 		}
 		return found
 	}
-	tr.packetWide(rays)
+	tr.packetWide()
 	for i := range rays {
-		if slot := tr.pk.slot[i]; slot != math.MaxUint32 {
-			tr.set(&hits[i], slot, tr.pk.far[i], tr.pk.u[i], tr.pk.v[i])
+		if tr.tell(&hits[i], &tr.pk.lines[i]) {
 			found |= 1 << i
 		}
 	}
@@ -54,6 +54,7 @@ func (tr *Tracer) FirstOf(rays []Ray, hits []Hit) (found uint8) {
 func (p *packet) set(rays []Ray) bool {
 	var o [3][wide]float32
 	lo, hi := rays[0].O, rays[0].O
+	p.begin = rays[0].Min
 	for k := range wide {
 		r := &rays[min(k, len(rays)-1)]
 		p.inv[0][k], p.inv[1][k], p.inv[2][k] = r.D.X, r.D.Y, r.D.Z
@@ -61,7 +62,9 @@ func (p *packet) set(rays []Ray) bool {
 		if r.O != lo || r.O != hi {
 			lo, hi = lower(lo, r.O), upper(hi, r.O)
 		}
-		p.min[k], p.far[k], p.slot[k] = r.Min, r.Max, math.MaxUint32
+		p.min[k], p.far[k] = r.Min, r.Max
+		p.begin = min(p.begin, r.Min)
+		p.lines[k].set(r)
 		if k >= len(rays) {
 			p.far[k] = float32(math.Inf(-1)) // nobody's
 		}
@@ -98,11 +101,13 @@ func (p *packet) set(rays []Ray) bool {
 	return true
 }
 
-// bounds are the least start and the greatest end of the rays that there still are.
-func (p *packet) bounds() (lo, hi float32) {
-	lo, hi = p.min[0], p.far[0]
-	for k := 1; k < wide; k++ {
-		lo, hi = min(lo, p.min[k]), max(hi, p.far[k])
+// end is the greatest end of the rays that there still are, as bits: of floats that are not
+// negative they are in the same order.
+func (p *packet) end() int32 {
+	far := (*[wide]int32)(unsafe.Pointer(&p.far))
+	last := far[0]
+	for _, v := range far[1:] {
+		last = max(last, v)
 	}
-	return lo, hi
+	return last
 }

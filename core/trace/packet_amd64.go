@@ -3,21 +3,20 @@
 package trace
 
 import (
-	"math"
 	"math/bits"
 	"simd/archsimd"
 	"unsafe"
 )
 
 // packetWide follows the packet that is set.
-func (tr *Tracer) packetWide(rays []Ray) {
+func (tr *Tracer) packetWide() {
 	pk := &tr.pk
 	bc := archsimd.BroadcastFloat32x8
 	least0, least1, least2 := bc(pk.least[0]), bc(pk.least[1]), bc(pk.least[2])
 	most0, most1, most2 := bc(pk.most[0]), bc(pk.most[1]), bc(pk.most[2])
 	nx, ny, nz := pk.near[0], pk.near[1], pk.near[2]
-	first, last := pk.bounds()
-	lo, hi := bc(first), bc(last)
+	last := pk.end()
+	lo, hi := bc(pk.begin), same(last)
 	lane := (*[wide]float32)(&tr.lanes[0])
 	lanes := unsafe.Pointer(lane)
 	stack := unsafe.Pointer(&tr.stack)
@@ -31,6 +30,7 @@ func (tr *Tracer) packetWide(rays []Ray) {
 		bx, by, bz := load(p, nx^128).Sub(bc(pk.behind[0])), load(p, ny^128).Sub(bc(pk.behind[1])), load(p, nz^128).Sub(bc(pk.behind[2]))
 		t1 := bx.Mul(least0).Max(bx.Mul(most0)).Min(by.Mul(least1).Max(by.Mul(most1))).Min(bz.Mul(least2).Max(bz.Mul(most2)).Min(hi))
 		const slack = 1 + 1.0/(1<<21)
+		const steps = 8 // of the last bit, at least as much
 		m := uint(t0.LessEqual(t1.Mul(bc(slack))).ToBits())
 		if m != 0 {
 			t0.Store(lane)
@@ -58,7 +58,7 @@ func (tr *Tracer) packetWide(rays []Ray) {
 			}
 			sp -= 8
 			key := *(*uint64)(unsafe.Add(stack, sp))
-			if math.Float32frombits(uint32(key>>32)) > last*slack {
+			if int32(key>>32) > last+steps {
 				continue
 			}
 			q := unsafe.Add(nodes, uintptr(uint32(key)))
@@ -80,18 +80,21 @@ func (tr *Tracer) packetWide(rays []Ray) {
 			met := false
 			for ; some != 0; some &= some - 1 {
 				k := bits.TrailingZeros(some) & (wide - 1)
-				if s, t := tr.leafWide(&rays[k], child&^leafFlag, pk.far[k]); s != math.MaxUint32 {
-					pk.slot[k], pk.far[k], pk.u[k], pk.v[k] = s, t, tr.u, tr.v
+				if l := &pk.lines[k]; tr.leafWide(l, child&^leafFlag) {
+					*(*uint32)(unsafe.Pointer(&pk.far[k])) = l.t
 					met = true
 				}
 			}
 			if met {
-				_, last = pk.bounds()
-				hi = bc(last)
+				last = pk.end()
+				hi = same(last)
 			}
 		}
 	}
 }
+
+// same is the float with these bits in all lanes.
+func same(bits int32) archsimd.Float32x8 { return archsimd.BroadcastInt32x8(bits).AsFloat32x8() }
 
 func plane(p unsafe.Pointer, off uintptr) archsimd.Float32x8 {
 	return archsimd.BroadcastFloat32x8(*(*float32)(unsafe.Add(p, off)))

@@ -11,7 +11,7 @@ import (
 // hits it. It closes the seams that plane-form tests in float32 would leave.
 const EdgeTolerance = 4e-5
 
-// Ray is a query: points o + t d for Min < t < Max, d of unit length.
+// Ray is a query: points o + t d for Min < t < Max, d of unit length, Min not negative.
 type Ray struct {
 	O, D     vec.V3
 	Min, Max float32
@@ -32,6 +32,8 @@ type Tracer struct {
 	blocks unsafe.Pointer
 	lanes  [4][wide]float32
 	u, v   float32 // of the nearest hit
+	w      walk
+	line   line
 	pk     packet
 	stack  [stackSize]uint64
 	// Scalar makes this tracer use the scalar code even where AVX2 is there.
@@ -53,18 +55,36 @@ func (tr *Tracer) First(r *Ray, h *Hit) bool {
 	if tr.nodes == nil {
 		return false
 	}
-	var slot uint32
-	var far float32
-	if tr.Scalar {
-		slot, far = tr.firstScalar(r)
-	} else {
-		slot, far = tr.firstWide(r)
+	if !tr.Scalar {
+		tr.w = r.walk()
+		tr.line.set(r)
+		tr.firstWide()
+		return tr.tell(h, &tr.line)
 	}
+	slot, far := tr.firstScalar(r)
 	if slot == math.MaxUint32 {
 		return false
 	}
 	tr.set(h, slot, far, tr.u, tr.v)
 	return true
+}
+
+// tell gives the nearest hit of a line, if it has one.
+func (tr *Tracer) tell(h *Hit, l *line) bool {
+	if l.slot == math.MaxUint32 {
+		return false
+	}
+	tr.set(h, l.slot, math.Float32frombits(l.t), math.Float32frombits(l.u), math.Float32frombits(l.v))
+	return true
+}
+
+// line is a ray with each number for all lanes, and the nearest hit so far, its numbers as bits:
+// between vector code a scalar float costs some processors a hundred cycles.
+type line struct {
+	d, o     [3][wide]float32
+	min, far [wide]float32
+	slot     uint32 // block*8 + lane; MaxUint32: none
+	t, u, v  uint32
 }
 
 // set tells a hit of a leaf's triangle, with its place kept on it.

@@ -15,16 +15,34 @@ func load(p unsafe.Pointer, off uintptr) archsimd.Float32x8 {
 	return archsimd.LoadFloat32x8((*[wide]float32)(unsafe.Add(p, off)))
 }
 
-// firstWide returns the slot (block*8 + lane) of the nearest hit, or MaxUint32. It is long
-// because a call would spill every vector.
-func (tr *Tracer) firstWide(r *Ray) (uint32, float32) {
-	w := r.walk()
+// set makes a line of a ray, without a hit yet.
+//
+//go:noinline
+func (l *line) set(r *Ray) {
+	bc := archsimd.BroadcastFloat32x8
+	bc(r.D.X).Store(&l.d[0])
+	bc(r.D.Y).Store(&l.d[1])
+	bc(r.D.Z).Store(&l.d[2])
+	bc(r.O.X).Store(&l.o[0])
+	bc(r.O.Y).Store(&l.o[1])
+	bc(r.O.Z).Store(&l.o[2])
+	bc(r.Min).Store(&l.min)
+	bc(r.Max).Store(&l.far)
+	archsimd.ClearAVXUpperBits()
+	l.slot, l.t = math.MaxUint32, *(*uint32)(unsafe.Pointer(&r.Max))
+}
+
+// firstWide finds the nearest hit of the tracer's line. It is long because a call would spill
+// every vector, and without a scalar float: where the upper halves of vectors are in use, some
+// processors save and restore them around each, and first hits came at a tenth of the speed.
+func (tr *Tracer) firstWide() {
+	w, l := &tr.w, &tr.line
 	ix, iy, iz := archsimd.BroadcastFloat32x8(w.inv.X), archsimd.BroadcastFloat32x8(w.inv.Y), archsimd.BroadcastFloat32x8(w.inv.Z)
 	ox, oy, oz := archsimd.BroadcastFloat32x8(w.off.X), archsimd.BroadcastFloat32x8(w.off.Y), archsimd.BroadcastFloat32x8(w.off.Z)
-	lo := archsimd.BroadcastFloat32x8(r.Min)
-	hi := archsimd.BroadcastFloat32x8(r.Max)
+	lo := archsimd.LoadFloat32x8(&l.min)
+	hi := archsimd.LoadFloat32x8(&l.far)
 	nx, ny, nz := w.near[0], w.near[1], w.near[2]
-	best, far := uint32(math.MaxUint32), r.Max
+	far := l.t
 	lane := (*[wide]float32)(&tr.lanes[0])
 	stack := unsafe.Pointer(&tr.stack)
 	nodes := tr.nodes
@@ -84,18 +102,17 @@ func (tr *Tracer) firstWide(r *Ray) (uint32, float32) {
 				c = uint32(*(*uint64)(unsafe.Add(stack, sp)))
 				continue
 			}
-		} else if s, t := tr.leafWide(r, c&^leafFlag, far); s != math.MaxUint32 {
-			best, far = s, t
-			hi = archsimd.BroadcastFloat32x8(far)
+		} else if tr.leafWide(l, c&^leafFlag) {
+			far, hi = l.t, archsimd.LoadFloat32x8(&l.far)
 		}
 		for {
 			if sp == 0 {
 				archsimd.ClearAVXUpperBits()
-				return best, far
+				return
 			}
 			sp -= 8
 			key := *(*uint64)(unsafe.Add(stack, sp))
-			if math.Float32frombits(uint32(key>>32)) <= far {
+			if uint32(key>>32) <= far {
 				c = uint32(key)
 				break
 			}
@@ -103,44 +120,45 @@ func (tr *Tracer) firstWide(r *Ray) (uint32, float32) {
 	}
 }
 
-// leafWide tests a leaf by Moeller and Trumbore (1997), and keeps the weights of what is
-// nearer than far.
+// leafWide tests a leaf by Moeller and Trumbore (1997), and reports whether something in it is
+// nearer than the line's hit so far, which it then is.
 //
 //go:noinline
-func (tr *Tracer) leafWide(r *Ray, leaf uint32, far float32) (uint32, float32) {
+func (tr *Tracer) leafWide(l *line, leaf uint32) bool {
 	p := unsafe.Add(tr.blocks, uintptr(leaf)*blockBytes)
 	const row = wide * 4
-	dx, dy, dz := archsimd.BroadcastFloat32x8(r.D.X), archsimd.BroadcastFloat32x8(r.D.Y), archsimd.BroadcastFloat32x8(r.D.Z)
+	at := archsimd.LoadFloat32x8
+	dx, dy, dz := at(&l.d[0]), at(&l.d[1]), at(&l.d[2])
 	fx, fy, fz := load(p, 6*row), load(p, 7*row), load(p, 8*row)
 	px, py, pz := dy.Mul(fz).Sub(dz.Mul(fy)), dz.Mul(fx).Sub(dx.Mul(fz)), dx.Mul(fy).Sub(dy.Mul(fx))
 	ex, ey, ez := load(p, 3*row), load(p, 4*row), load(p, 5*row)
 	inv := archsimd.BroadcastFloat32x8(1).Div(ex.MulAdd(px, ey.MulAdd(py, ez.Mul(pz))))
-	sx := archsimd.BroadcastFloat32x8(r.O.X).Sub(load(p, 0))
-	sy := archsimd.BroadcastFloat32x8(r.O.Y).Sub(load(p, row))
-	sz := archsimd.BroadcastFloat32x8(r.O.Z).Sub(load(p, 2*row))
+	sx, sy, sz := at(&l.o[0]).Sub(load(p, 0)), at(&l.o[1]).Sub(load(p, row)), at(&l.o[2]).Sub(load(p, 2*row))
 	u := sx.MulAdd(px, sy.MulAdd(py, sz.Mul(pz))).Mul(inv)
 	qx, qy, qz := sy.Mul(ez).Sub(sz.Mul(ey)), sz.Mul(ex).Sub(sx.Mul(ez)), sx.Mul(ey).Sub(sy.Mul(ex))
 	v := dx.MulAdd(qx, dy.MulAdd(qy, dz.Mul(qz))).Mul(inv)
 	t := fx.MulAdd(qx, fy.MulAdd(qy, fz.Mul(qz))).Mul(inv)
 	eps := archsimd.BroadcastFloat32x8(-EdgeTolerance)
-	ok := t.Greater(archsimd.BroadcastFloat32x8(r.Min)).And(t.Less(archsimd.BroadcastFloat32x8(far)))
+	ok := t.Greater(at(&l.min)).And(t.Less(at(&l.far)))
 	ok = ok.And(u.GreaterEqual(eps)).And(v.GreaterEqual(eps)).And(u.Add(v).LessEqual(archsimd.BroadcastFloat32x8(1 + EdgeTolerance)))
 	m := uint(ok.ToBits())
 	if m == 0 {
-		return math.MaxUint32, far
+		return false
 	}
 	t.Store(&tr.lanes[1])
 	u.Store(&tr.lanes[2])
 	v.Store(&tr.lanes[3])
-	best := uint32(math.MaxUint32)
-	for ; m != 0; m &= m - 1 {
+	lanes := (*[4][wide]uint32)(unsafe.Pointer(&tr.lanes))
+	nearest := 0
+	for far := l.t; m != 0; m &= m - 1 {
 		k := bits.TrailingZeros(m) & (wide - 1)
-		if d := tr.lanes[1][k]; d < far {
-			best, far = leaf*wide+uint32(k), d
-			tr.u, tr.v = tr.lanes[2][k], tr.lanes[3][k]
+		if d := lanes[1][k]; d < far {
+			far, nearest = d, k
 		}
 	}
-	return best, far
+	l.slot, l.t, l.u, l.v = leaf*wide+uint32(nearest), lanes[1][nearest], lanes[2][nearest], lanes[3][nearest]
+	same(int32(l.t)).Store(&l.far)
+	return true
 }
 
 func (tr *Tracer) anyWide(r *Ray) bool {

@@ -4,11 +4,12 @@ package trace
 
 const vectorised = false
 
-func (tr *Tracer) firstWide(r *Ray) (uint32, float32) { return tr.firstScalar(r) }
-func (tr *Tracer) anyWide(r *Ray) bool                { return tr.anyScalar(r) }
+func (l *line) set(*Ray)               {}
+func (tr *Tracer) firstWide()          {}
+func (tr *Tracer) anyWide(r *Ray) bool { return tr.anyScalar(r) }
 
 // Packets are followed where there are vectors.
-func (tr *Tracer) packetWide([]Ray)      {}
+func (tr *Tracer) packetWide()           {}
 func invert(_, _, _ *[wide]float32) bool { return false }
 
 // Settle readies the processor for scalar work.
