@@ -36,6 +36,7 @@ func (k *weights) sum(src, dst []float32, from int) {
 		c.Store((*[8]float32)(unsafe.Add(to, 4*16)))
 		d.Store((*[8]float32)(unsafe.Add(to, 4*24)))
 	}
+	archsimd.ClearAVXUpperBits()
 }
 
 // whole is wholeScalar.
@@ -64,6 +65,7 @@ func (k *weights) whole(many int) {
 			w.Store(to)
 		}
 	}
+	archsimd.ClearAVXUpperBits()
 	k.n = 0
 	for t := range any {
 		if any[t] != [8]float32{} || t == kernelTaps/2 {
@@ -90,14 +92,14 @@ func (f *Filter) weigh8(x, y, step, lane int, out *[kernelTaps][block]float32) {
 	nx, ny, nz := at(f.normal[0], i), at(f.normal[1], i), at(f.normal[2], i)
 	px, py, pz := at(f.pos[0], i), at(f.pos[1], i), at(f.pos[2], i)
 	object := at(f.object, i)
-	half, far, one := archsimd.BroadcastFloat32x8(0.5), archsimd.BroadcastFloat32x8(farOff), archsimd.BroadcastFloat32x8(1)
+	none, half, far, one := archsimd.BroadcastFloat32x8(0), archsimd.BroadcastFloat32x8(0.5), archsimd.BroadcastFloat32x8(farOff), archsimd.BroadcastFloat32x8(1)
 	t := -1
 	for dy := -kernelRadius; dy <= kernelRadius; dy++ {
 		yy := y + dy*step
 		for dx := -kernelRadius; dx <= kernelRadius; dx++ {
 			t++
 			if yy < 0 || yy >= f.h {
-				clear(out[t][lane : lane+8])
+				none.Store((*[8]float32)(out[t][lane : lane+8]))
 				continue
 			}
 			q := yy*f.w + x + dx*step
@@ -107,8 +109,9 @@ func (f *Filter) weigh8(x, y, step, lane int, out *[kernelTaps][block]float32) {
 			ok := c.Greater(half).And(d.LessEqual(far)).And(object.Equal(at(f.source, q)))
 			c = c.Mul(c)
 			c = c.Mul(c)
-			w := archsimd.BroadcastFloat32x8(kernel[max(dx, -dx)] * kernel[max(dy, -dy)]).Mul(c).Mul(c).Mul(c).Div(one.Add(d.Mul(d)))
+			w := archsimd.BroadcastFloat32x8(taps[t]).Mul(c).Mul(c).Mul(c).Div(one.Add(d.Mul(d)))
 			w.Masked(ok).Store((*[8]float32)(out[t][lane : lane+8]))
 		}
 	}
+	archsimd.ClearAVXUpperBits()
 }

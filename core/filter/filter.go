@@ -120,6 +120,16 @@ const kernelRadius = 2
 
 var kernel = [kernelRadius + 1]float32{6.0 / 16, 4.0 / 16, 1.0 / 16} // B3 spline
 
+// taps are the products of the kernel's rows and columns.
+var taps = func() (out [kernelTaps]float32) {
+	const wide = 2*kernelRadius + 1
+	for t := range out {
+		dx, dy := t%wide-kernelRadius, t/wide-kernelRadius
+		out[t] = kernel[max(dx, -dx)] * kernel[max(dy, -dy)]
+	}
+	return out
+}()
+
 // Fill gives each pixel that lacks a value that of its neighbours, weighed as the
 // filter weighs them. Every pixel must have a neighbour that lacks none, among the
 // eight around it, or it stays as it is.
@@ -509,7 +519,7 @@ func (f *Filter) weigh1(x, y, step, lane int, out *[kernelTaps][block]float32) {
 			}
 			c *= c
 			c *= c
-			out[t][lane] = kernel[max(dx, -dx)] * kernel[max(dy, -dy)] * c * c * c / (1 + d*d)
+			out[t][lane] = taps[t] * c * c * c / (1 + d*d)
 		}
 	}
 }
