@@ -205,7 +205,7 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 	switch {
 	case o.Left == nil:
 	case begin < short:
-		rays = path.Rays{Each: 3, Edges: 20}
+		rays = path.Rays{Each: 4, Edges: 40}
 	case begin > 45*time.Second:
 		rays = path.Rays{Each: 16, Edges: 96}
 	}
@@ -246,14 +246,16 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 			return 2, err
 		}
 	}
+	// What comes straight from lights first: it is what gains most for its time.
+	pixels := o.W * o.H
 	more := []*pace{
-		{least: o.W * o.H / 5, share: 10, take: func(w path.Worth, n int) (int, error) {
+		{least: pixels / 3, most: 2 * pixels, share: 2, take: func(w path.Worth, n int) (int, error) { return p.Spend(ctx, w, n, o.Workers) }},
+		{least: pixels / 5, most: pixels / 2, share: 3, take: func(w path.Worth, n int) (int, error) {
 			if paths != p {
 				w.Gains = []vec.V3{vec.Splat(1)}
 			}
 			return paths.Dwell(ctx, w, n, o.Workers)
 		}},
-		{least: o.W * o.H / 3, share: 5, take: func(w path.Worth, n int) (int, error) { return p.Spend(ctx, w, n, o.Workers) }},
 	}
 	enough := min(2*o.Samples, math.MaxUint16-1) // films count so far
 	for n = 2; ; n += 2 {
@@ -288,6 +290,7 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 // pace is how much of something is taken at a time.
 type pace struct {
 	least int     // samples
+	most  int     // before the error is looked at again
 	share int     // of the time that is left, one part of so many
 	each  float64 // seconds that one sample took, with what decides on it
 	take  func(w path.Worth, samples int) (int, error)
@@ -299,8 +302,7 @@ func (m *pace) many(o *Order, finish time.Duration) (int, bool) {
 		return 2 * m.least, true
 	}
 	left := (o.left() - finish).Seconds()
-	n := max(float64(m.least), left/float64(m.share)/m.each)
-	n = min(n, left/m.each)
+	n := min(max(float64(m.least), left/float64(m.share)/m.each), float64(m.most), left/m.each)
 	return int(n), n >= float64(m.least)/2
 }
 
