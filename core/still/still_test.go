@@ -125,7 +125,7 @@ func TestSameSeedSamePicture(t *testing.T) {
 // What is taken at a time fits into the time there is, takes its share of a long one, and is
 // not begun where there is no time for half of the least.
 func TestPace(t *testing.T) {
-	m := pace{least: 1000, share: 10, each: 0.001} // a second for the least
+	m := pace{least: 1000, most: 6000, share: 10, each: 0.001} // a second for the least
 	many := func(seconds float64) (int, bool) {
 		o := &Order{Left: func() time.Duration { return time.Duration(seconds * float64(time.Second)) }}
 		return m.many(o, 2*time.Second)
@@ -133,6 +133,9 @@ func TestPace(t *testing.T) {
 	n, ok := many(42)
 	require.True(t, ok)
 	require.InDelta(t, 4000, n, 1, "a tenth of forty seconds")
+	n, ok = many(202)
+	require.True(t, ok)
+	require.Equal(t, 6000, n, "no more than the most before the error is looked at again")
 	n, ok = many(7)
 	require.True(t, ok)
 	require.InDelta(t, 1000, n, 1, "no less than the least")
