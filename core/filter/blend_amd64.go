@@ -9,6 +9,9 @@ import (
 
 var vectorised = archsimd.X86.AVX2() && archsimd.X86.FMA()
 
+// zeros are loaded: what is made of a constant 0 begins with scalar code.
+var zeros [8]float32
+
 func eight(p unsafe.Pointer, at int) archsimd.Float32x8 {
 	return archsimd.LoadFloat32x8((*[8]float32)(unsafe.Add(p, 4*at)))
 }
@@ -20,7 +23,7 @@ func (k *weights) sum(src, dst []float32, from int) {
 		return
 	}
 	base, out := unsafe.Pointer(unsafe.SliceData(src[from:])), unsafe.Pointer(unsafe.SliceData(dst))
-	zero := archsimd.BroadcastFloat32x8(0)
+	zero := archsimd.LoadFloat32x8(&zeros)
 	for i := 0; i < block; i += 32 {
 		a, b, c, d := zero, zero, zero, zero
 		for _, t := range k.live[:k.n] {
@@ -45,8 +48,8 @@ func (k *weights) whole(many int) {
 		k.wholeScalar(many)
 		return
 	}
-	zero, one := archsimd.BroadcastFloat32x8(0), archsimd.BroadcastFloat32x8(1)
 	var any [kernelTaps][8]float32
+	zero, one := archsimd.LoadFloat32x8(&zeros), archsimd.BroadcastFloat32x8(1)
 	for i := 0; i < block; i += 8 {
 		sum := zero
 		for t := range k.of {
@@ -92,7 +95,7 @@ func (f *Filter) weigh8(x, y, step, lane int, out *[kernelTaps][block]float32) {
 	nx, ny, nz := at(f.normal[0], i), at(f.normal[1], i), at(f.normal[2], i)
 	px, py, pz := at(f.pos[0], i), at(f.pos[1], i), at(f.pos[2], i)
 	object := at(f.object, i)
-	none, half, far, one := archsimd.BroadcastFloat32x8(0), archsimd.BroadcastFloat32x8(0.5), archsimd.BroadcastFloat32x8(farOff), archsimd.BroadcastFloat32x8(1)
+	none, half, far, one := archsimd.LoadFloat32x8(&zeros), archsimd.BroadcastFloat32x8(0.5), archsimd.BroadcastFloat32x8(farOff), archsimd.BroadcastFloat32x8(1)
 	t := -1
 	for dy := -kernelRadius; dy <= kernelRadius; dy++ {
 		yy := y + dy*step

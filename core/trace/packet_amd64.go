@@ -100,12 +100,16 @@ func plane(p unsafe.Pointer, off uintptr) archsimd.Float32x8 {
 	return archsimd.BroadcastFloat32x8(*(*float32)(unsafe.Add(p, off)))
 }
 
+// zeros are loaded: what is made of a constant 0 begins with scalar code.
+var zeros [wide]float32
+
 // invert makes of directions along one axis their inverses, none infinite, and of origins
 // what planes are moved by; false where the directions do not have one sign.
 func invert(d, off, o *[wide]float32) bool {
 	const tiny = 1e-18
+	zero := archsimd.LoadFloat32x8(&zeros)
 	v := archsimd.LoadFloat32x8(d)
-	switch v.Less(archsimd.BroadcastFloat32x8(0)).ToBits() {
+	switch v.Less(zero).ToBits() {
 	case 0:
 		v = v.Max(archsimd.BroadcastFloat32x8(tiny))
 	case 1<<wide - 1:
@@ -116,7 +120,7 @@ func invert(d, off, o *[wide]float32) bool {
 	}
 	v = archsimd.BroadcastFloat32x8(1).Div(v)
 	v.Store(d)
-	archsimd.BroadcastFloat32x8(0).Sub(archsimd.LoadFloat32x8(o).Mul(v)).Store(off)
+	zero.Sub(archsimd.LoadFloat32x8(o).Mul(v)).Store(off)
 	archsimd.ClearAVXUpperBits()
 	return true
 }
