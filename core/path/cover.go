@@ -3,6 +3,7 @@ package path
 import (
 	"context"
 	"math"
+	"slices"
 
 	"willowherb/core/colour"
 	"willowherb/core/film"
@@ -94,7 +95,10 @@ func (w *painter) coverers() {
 }
 
 // glance is a camera ray to be followed: number k of a pixel.
-type glance struct{ x, y, k int }
+type glance struct {
+	x, y, k int
+	rim     bool // of a pixel beside the tile: what shines there is another's
+}
 
 // together is how many camera rays are followed at a time.
 const together = 8
@@ -119,7 +123,9 @@ func (w *painter) sights(t int, some []glance, out []sighting) {
 			w.Begin(w.seed^coverSeed, uint32(g.y*w.W+g.x), uint32(g.k))
 			w.turn = turn{uint32(g.y*w.W+g.x) + w.seed*0x9e3779b1, g.k, w.alone}
 			w.sight(i, &out[from+i])
-			w.shown(t, g.x, g.y)
+			if !g.rim {
+				w.shown(t, g.x, g.y)
+			}
 		}
 	}
 }
@@ -202,66 +208,143 @@ func (a *sighting) alike(b *sighting) bool {
 // mostRays bounds the camera rays of a pixel.
 const mostRays = 256
 
+// around is a tile's size with a rim of a pixel.
+const around = film.TileSize + 2
+
+// glimpse is how many more rays a pixel has beside one in which surfaces meet: what is thinner
+// than a pixel goes on there, and may have been missed.
+const glimpse = 8
+
+// bundle is the rays of a pixel so far, by the cells that they came to.
+type bundle struct {
+	met            [mostRays]sighting
+	n, cells, meet int // rays, cells, and those of them that are no panes
+	first          [film.MostCells]int
+}
+
+// tell sorts in all rays up to number n.
+func (s *bundle) tell(n int) {
+	for ; s.n < n; s.n++ {
+		m := &s.met[s.n]
+		m.cell = -1
+		for c := range s.cells {
+			if m.alike(&s.met[s.first[c]]) {
+				m.cell = c
+				break
+			}
+		}
+		if m.cell < 0 {
+			m.cell = min(s.cells, film.MostCells-1)
+			if s.cells < film.MostCells {
+				s.first[s.cells] = s.n
+				s.cells++
+				if !m.pane {
+					s.meet++
+				}
+			}
+		}
+	}
+}
+
+// firsts are the first rays of a tile's pixels, and of those beside it, by rows of the tile with
+// its rim.
+type firsts struct {
+	each, most int // rays of a pixel: at first, and beside one in which surfaces meet
+	met        []sighting
+	closer     [around * around]bool // the most were followed
+	meets      [around * around]bool
+}
+
+// tell tells a bundle the rays of pixel at.
+func (f *firsts) tell(s *bundle, at int) {
+	n := f.each
+	if f.closer[at] {
+		n = f.most
+	}
+	s.n, s.cells, s.meet = 0, 0, 0
+	copy(s.met[:n], f.met[at*f.most:])
+	s.tell(n)
+}
+
+// early follows the first rays of a tile. Where surfaces meet in a pixel those beside it look
+// closer, and so on: what is thinner than a pixel is followed along.
+func (w *painter) early(t int, f *firsts) {
+	tx := film.Tiles(w.W)
+	x0, y0, out := t%tx*film.TileSize-1, t/tx*film.TileSize-1, 0
+	if f.most == f.each {
+		out = 1
+	}
+	w.sighted = slices.Grow(w.sighted[:0], around*around*f.most)[:around*around*f.most]
+	f.met = w.sighted
+	f.closer, f.meets = [around * around]bool{}, [around * around]bool{}
+	var s bundle
+	var ends [around * around]int // the pixels whose neighbours look closer
+	many := 0
+	mark := func(at int) {
+		f.tell(&s, at)
+		if f.meets[at] = s.meet > 1; f.meets[at] {
+			ends[many] = at
+			many++
+		}
+	}
+	rim := func(x, y int) bool { return x == x0 || y == y0 || x == x0+around-1 || y == y0+around-1 }
+	for y := max(y0+out, 0); y < min(y0+around-out, w.H); y++ {
+		trace.Settle()
+		w.row = w.row[:0]
+		from, to := max(x0+out, 0), min(x0+around-out, w.W)
+		for x := from; x < to; x++ {
+			for k := range f.each {
+				w.row = append(w.row, glance{x, y, k, rim(x, y)})
+			}
+		}
+		w.early1 = slices.Grow(w.early1[:0], len(w.row))[:len(w.row)]
+		w.sights(t, w.row, w.early1)
+		for x := from; x < to; x++ {
+			at := (y-y0)*around + x - x0
+			copy(f.met[at*f.most:], w.early1[(x-from)*f.each:(x-from+1)*f.each])
+			mark(at)
+		}
+	}
+	if f.most == f.each {
+		return
+	}
+	var some [glimpse]glance
+	for i := 0; i < many; i++ {
+		for _, d := range [8]int{-around - 1, -around, -around + 1, -1, 1, around - 1, around, around + 1} {
+			at := ends[i] + d
+			if at < 0 || at >= around*around || f.closer[at] || f.meets[at] {
+				continue
+			}
+			if x, y := x0+at%around, y0+at/around; x < w.W && y < w.H && !rim(x, y) {
+				w.sights(t, glances(some[:0], x, y, f.each, f.most), f.met[at*f.most+f.each:])
+				f.closer[at] = true
+				mark(at)
+			}
+		}
+	}
+}
+
 // cover finds what a tile's pixels show.
 func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 	out := &film.CoverTile{}
-	var met [mostRays]sighting
+	var s bundle
 	var some [mostRays]glance
 	each, edges := min(max(rays.Each, 1), mostRays), min(max(rays.Edges, rays.Each), mostRays)
-	// Of few rays a pixel those of its neighbours on the row are followed with them.
-	const row = together
-	var early [row * together]sighting
-	ready := 0 // pixels whose rays have been
+	f := &firsts{each: each, most: min(each+glimpse, edges)}
+	w.early(t, f)
 	tinted := false
 	i := 0
 	w.pixels(t, func(x, y int) {
 		for ; i <= y%film.TileSize*film.TileSize+x%film.TileSize; i++ {
 			out.First[i] = uint16(len(out.Cells)) // pixels outside the picture have none
 		}
-		n, cells, meet := 0, 0, 0 // rays, cells, and those that are no panes
-		var first [film.MostCells]int
-		tell := func() {
-			met[n].cell = -1
-			for c := range cells {
-				if met[n].alike(&met[first[c]]) {
-					met[n].cell = c
-					break
-				}
-			}
-			if met[n].cell < 0 {
-				met[n].cell = min(cells, film.MostCells-1)
-				if cells < film.MostCells {
-					first[cells] = n
-					cells++
-					if !met[n].pane {
-						meet++
-					}
-				}
-			}
+		at := (y%film.TileSize+1)*around + x%film.TileSize + 1
+		f.tell(&s, at)
+		if s.meet > 1 && s.n < edges {
+			w.sights(t, glances(some[:0], x, y, s.n, edges), s.met[s.n:])
+			s.tell(edges)
 		}
-		if each > together {
-			w.sights(t, glances(some[:0], x, y, 0, each), met[:])
-		} else {
-			if ready == 0 {
-				ready = min(row, film.TileSize-x%film.TileSize, w.W-x)
-				all := some[:0]
-				for k := range ready {
-					all = glances(all, x+k, y, 0, each)
-				}
-				w.sights(t, all, early[(row-ready)*each:])
-			}
-			copy(met[:each], early[(row-ready)*each:])
-			ready--
-		}
-		for ; n < each; n++ {
-			tell()
-		}
-		if meet > 1 && n < edges {
-			w.sights(t, glances(some[:0], x, y, n, edges), met[n:])
-			for ; n < edges; n++ {
-				tell()
-			}
-		}
+		met, first, n, cells, meet := &s.met, &s.first, s.n, s.cells, s.meet
 		w.shownMean(t, x, y, n)
 		if cells > 1 {
 			out.MarkSmooth(x, y)
@@ -301,7 +384,7 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 // glances adds rays from to to of a pixel.
 func glances(some []glance, x, y, from, to int) []glance {
 	for k := from; k < to; k++ {
-		some = append(some, glance{x, y, k})
+		some = append(some, glance{x, y, k, false})
 	}
 	return some
 }

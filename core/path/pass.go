@@ -111,6 +111,9 @@ type painter struct {
 	firsts world.Firsts
 	turn   turn
 	alone  bool // the only camera ray of a pixel goes through its middle
+	// Scratch of covers.
+	sighted, early1 []sighting
+	row             []glance
 }
 
 func (p *Pass) painter() *painter {

@@ -201,7 +201,7 @@ func (o *Order) settle(ctx context.Context, p *path.Pass, shining []*lamps.Lamp)
 		l.Sparse = true
 	}
 	begin := o.left()
-	rays := path.Rays{Each: 8, Edges: 32}
+	rays := path.Rays{Each: 8, Edges: 64}
 	switch {
 	case o.Left == nil:
 	case begin < short:
