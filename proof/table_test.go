@@ -156,11 +156,18 @@ func newMeter(a, b []float32, wide int, develop func(float64) float64) *meter {
 	return m
 }
 
+// white is how bright what is shown has to be in the picture and both references to be taken
+// as it is shown: a slope of what lies around says nothing of a glint in the dark.
+const white = 0.9
+
 func (m *meter) psnr(x []float32) float64 {
 	var sum float64
 	for i, k := range m.slope {
-		l := colour.LuminanceAt(x, 3*i)
-		sum += k * k * (l - m.a[i]) * (l - m.b[i])
+		l, a, b := colour.LuminanceAt(x, 3*i), m.a[i], m.b[i]
+		if m.develop(min(l, a, b)) > white {
+			k, l, a, b = 1, m.develop(l), m.develop(a), m.develop(b)
+		}
+		sum += k * k * (l - a) * (l - b)
 	}
 	return -10 * math.Log10(max(sum/float64(len(m.slope)), 1e-12))
 }
