@@ -73,7 +73,7 @@ func TestTheGradeByMouseAndKeys(t *testing.T) {
 	})
 	b.press(".air button", "pick a neutral")
 	b.until("the tool", `document.querySelector('[data-tool=neutral]')`)
-	b.until("its light is here", `document.querySelector('[data-testid=picture]').dataset.waiting == '0'`)
+	b.settled()
 	b.tap(0.3, 0.9) // the floor in the sun
 	s.keeps("a neutral is picked", func(d *setup.Setup) bool { return d.Grade.White != nil })
 	b.write("White tint, number", "12")

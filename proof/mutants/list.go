@@ -296,4 +296,9 @@ var mutants = []mutant{
 	{"rays: any hit of a leaf", "core/trace/wide_amd64.go", `if d := lanes[1][k]; d < far {`, `if d := lanes[1][k]; d < far || true {`, "./core/trace"},
 	{"rays: a nearer hit forgotten", "core/trace/wide_amd64.go", `same(int32(l.t)).Store(&l.far)`, `same(int32(l.t)).Store(&l.o[0])`, "./core/trace"},
 	{"filter: taps turned", "core/filter/filter.go", `out[t] = kernel[max(dx, -dx)] * kernel[max(dy, -dy)]`, `out[t] = kernel[max(dx, -dx)] * kernel[max(dx, -dx)+0*dy]`, "./core/filter"},
+	{"thin things: nobody looks closer", "core/path/cover.go", `for i := 0; i < many; i++ {`, `for i := 0; i < many*0; i++ {`, "./core/path"},
+	{"thin things: not over the borders of tiles", "core/path/cover.go", `if f.most == f.each {
+		out = 1`, `if f.most >= f.each {
+		out = 1`, "./core/path"},
+	{"thin things: what shines beside a tile is booked in it", "core/path/cover.go", `if !g.rim {`, `if !g.rim || g.k >= 0 {`, "./core/path"},
 }
