@@ -128,4 +128,4 @@ func (r *Resolved) key(frame *vec.Mat4) [32]byte {
 }
 
 // layerAlgorithm changes whenever the same inputs would give another layer.
-const layerAlgorithm = 7
+const layerAlgorithm = 8
