@@ -63,7 +63,7 @@ func (p *packet) set(rays []Ray) bool {
 			lo, hi = lower(lo, r.O), upper(hi, r.O)
 		}
 		p.min[k], p.far[k] = r.Min, r.Max
-		p.begin = min(p.begin, r.Min)
+		p.begin = max(min(p.begin, r.Min), leastStart)
 		p.lines[k].set(r)
 		if k >= len(rays) {
 			p.far[k] = float32(math.Inf(-1)) // nobody's

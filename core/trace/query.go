@@ -78,6 +78,9 @@ func (tr *Tracer) tell(h *Hit, l *line) bool {
 	return true
 }
 
+// leastStart is where lines begin, at least, in metres: far under what float32 tells apart there.
+const leastStart = 1e-30
+
 // line is a ray with each number for all lanes, and the nearest hit so far, its numbers as bits:
 // between vector code a scalar float costs some processors a hundred cycles.
 type line struct {

@@ -15,7 +15,8 @@ func load(p unsafe.Pointer, off uintptr) archsimd.Float32x8 {
 	return archsimd.LoadFloat32x8((*[wide]float32)(unsafe.Add(p, off)))
 }
 
-// set makes a line of a ray, without a hit yet.
+// set makes a line of a ray, without a hit yet. It begins over 0, so that no distance is -0, whose
+// bits are those of a great one.
 //
 //go:noinline
 func (l *line) set(r *Ray) {
@@ -26,7 +27,7 @@ func (l *line) set(r *Ray) {
 	bc(r.O.X).Store(&l.o[0])
 	bc(r.O.Y).Store(&l.o[1])
 	bc(r.O.Z).Store(&l.o[2])
-	bc(r.Min).Store(&l.min)
+	bc(r.Min).Max(bc(leastStart)).Store(&l.min)
 	bc(r.Max).Store(&l.far)
 	archsimd.ClearAVXUpperBits()
 	l.slot, l.t = math.MaxUint32, *(*uint32)(unsafe.Pointer(&r.Max))

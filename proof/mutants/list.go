@@ -301,4 +301,5 @@ var mutants = []mutant{
 		out = 1`, `if f.most >= f.each {
 		out = 1`, "./core/path"},
 	{"thin things: what shines beside a tile is booked in it", "core/path/cover.go", `if !g.rim {`, `if !g.rim || g.k >= 0 {`, "./core/path"},
+	{"rays: a start of -0", "core/trace/wide_amd64.go", `bc(r.Min).Max(bc(leastStart)).Store(&l.min)`, `bc(r.Min).Store(&l.min)`, "./core/trace"},
 }
