@@ -172,6 +172,26 @@ func (m *meter) psnr(x []float32) float64 {
 	return -10 * math.Log10(max(sum/float64(len(m.slope)), 1e-12))
 }
 
+// What is white in the picture and both references is compared as it is shown; where one of them is
+// not white, by the slope of what lies around.
+func TestTheMeterTakesWhiteAsShown(t *testing.T) {
+	const w = 20
+	a := make([]float32, 3*w*w)
+	for i := range a {
+		a[i] = 0.01
+	}
+	glint := func(v float32) []float32 {
+		p := slices.Clone(a)
+		for c := range 3 {
+			p[3*(10*w+10)+c] = v
+		}
+		return p
+	}
+	m := newMeter(glint(1000), glint(1100), w, func(l float64) float64 { return l / (l + 0.1) })
+	require.Greater(t, m.psnr(glint(300)), 80.0, "white for white")
+	require.Less(t, m.psnr(glint(0.01)), 40.0, "it is missing")
+}
+
 // bias of the displayed mean, in per cent of the reference's.
 func (m *meter) bias(x []float32) float64 {
 	var got, want float64

@@ -246,9 +246,9 @@ func (s *bundle) tell(n int) {
 	}
 }
 
-// firsts are the first rays of a tile's pixels, and of those beside it, by rows of the tile with
+// tileRays are the first rays of a tile's pixels, and of those beside it, by rows of the tile with
 // its rim.
-type firsts struct {
+type tileRays struct {
 	each, most int // rays of a pixel: at first, and beside one in which surfaces meet
 	met        []sighting
 	closer     [around * around]bool // the most were followed
@@ -256,7 +256,7 @@ type firsts struct {
 }
 
 // tell tells a bundle the rays of pixel at.
-func (f *firsts) tell(s *bundle, at int) {
+func (f *tileRays) tell(s *bundle, at int) {
 	n := f.each
 	if f.closer[at] {
 		n = f.most
@@ -268,7 +268,7 @@ func (f *firsts) tell(s *bundle, at int) {
 
 // early follows the first rays of a tile. Where surfaces meet in a pixel those beside it look
 // closer, and so on: what is thinner than a pixel is followed along.
-func (w *painter) early(t int, f *firsts) {
+func (w *painter) early(t int, f *tileRays) {
 	tx := film.Tiles(w.W)
 	x0, y0, out := t%tx*film.TileSize-1, t/tx*film.TileSize-1, 0
 	if f.most == f.each {
@@ -297,11 +297,11 @@ func (w *painter) early(t int, f *firsts) {
 				w.row = append(w.row, glance{x, y, k, rim(x, y)})
 			}
 		}
-		w.early1 = slices.Grow(w.early1[:0], len(w.row))[:len(w.row)]
-		w.sights(t, w.row, w.early1)
+		w.rowMet = slices.Grow(w.rowMet[:0], len(w.row))[:len(w.row)]
+		w.sights(t, w.row, w.rowMet)
 		for x := from; x < to; x++ {
 			at := (y-y0)*around + x - x0
-			copy(f.met[at*f.most:], w.early1[(x-from)*f.each:(x-from+1)*f.each])
+			copy(f.met[at*f.most:], w.rowMet[(x-from)*f.each:(x-from+1)*f.each])
 			mark(at)
 		}
 	}
@@ -330,7 +330,7 @@ func (w *painter) cover(t int, rays Rays) *film.CoverTile {
 	var s bundle
 	var some [mostRays]glance
 	each, edges := min(max(rays.Each, 1), mostRays), min(max(rays.Edges, rays.Each), mostRays)
-	f := &firsts{each: each, most: min(each+glimpse, edges)}
+	f := &tileRays{each: each, most: min(each+glimpse, edges)}
 	w.early(t, f)
 	tinted := false
 	i := 0

@@ -108,7 +108,7 @@ func TestThinThingsGoOn(t *testing.T) {
 
 	w := p.painter()
 	defer w.tracer.Release()
-	var left, right firsts
+	var left, right tileRays
 	left.each, left.most, right.each, right.most = 4, 12, 4, 12
 	w.early(0, &left)
 	w.early(1, &right)

@@ -112,7 +112,7 @@ type painter struct {
 	turn   turn
 	alone  bool // the only camera ray of a pixel goes through its middle
 	// Scratch of covers.
-	sighted, early1 []sighting
+	sighted, rowMet []sighting
 	row             []glance
 }
 
